@@ -21,6 +21,7 @@ from choreon.engine.inputs.midi_clock import (
     TICKS,
     ClockFollower,
 )
+from choreon.engine.inputs.time_code import Place
 from choreon.model import edits
 from choreon.model.inputs import MidiSettings
 from choreon.model.refs import TEMPO
@@ -122,17 +123,25 @@ class Midi:
         self.show = edits.replace(low_tide(), midi=MidiSettings(**settings))
         self.asked: list[Do] = []
         self.open: dict[str, bool] = {}
+        self.trouble = ""
+        self.places: list[tuple[str, Place]] = []
+        self.state = play.blank()
         self.device = MidiDevice(
             Surroundings(
                 asked=lambda dos, resolve, hand: self.asked.extend(dos),
                 newest=lambda: self.show,
                 moved=lambda move: None,
-                ports_changed=lambda kind, ports, trouble: self.open.update(ports),
+                ports_changed=self._changed,
                 gone=lambda hand: None,
                 folder=folder,
                 real=False,
+                timed=lambda device, place: self.places.append((device, place)),
             )
         )
+
+    def _changed(self, kind: str, ports: dict[str, bool], trouble: str) -> None:
+        self.open.update(ports)
+        self.trouble = trouble
 
 
 def test_the_clock_of_the_device_that_is_followed_sets_the_tempo(tmp_path):

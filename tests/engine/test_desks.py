@@ -297,3 +297,38 @@ def test_who_asks_why_is_told_of_the_desk():
     why = explain(compiled, state, 0.0, UNIVERSE, lamp.address)[0]
     winners = [layer.source for layer in why.layers if layer.wins]
     assert winners == ["Their desk, another desk over all of it"]
+
+
+def test_a_universe_without_lamps_of_ours_is_sent_as_the_desk_sends_it(staged, theirs):
+    house_lights = 7
+    stage = staged(merge=Merge.WHOLE, universe=house_lights)
+    assert all(f.universe != house_lights for f in stage.show.fixtures.values())
+    rig = compile_show(stage.show).rig
+    row = rig.universes.index(house_lights)
+    desk = theirs(stage)
+    blank = rig.blank()
+
+    def passed_on() -> bool:
+        desk.say(0, 200, 31)
+        frame = stage.device.laid_over(stage.show, rig.universes, blank)
+        return frame[row][:3].tolist() == [0, 200, 31]
+
+    until(passed_on)
+
+
+def test_what_a_desk_lies_over_is_sent_from_the_edit_that_says_so():
+    before = compile_show(low_tide())
+    desk = Desk(id="house", universe=9)
+    for merge, on, is_sent in (
+        (Merge.CONTROLS, True, False),
+        (Merge.HIGHEST, True, True),
+        (Merge.HIGHEST, False, False),
+        (Merge.TOUCHED, True, True),
+    ):
+        made = edits.replace(desk, merge=merge, on=on)
+        before = compile_show(edits.put(before.show, "desks", made), before)
+        assert (9 in before.rig.universes) == is_sent
+
+    far = edits.replace(desk, merge=Merge.WHOLE, universe=10**9)
+    rig = compile_show(edits.put(low_tide(), "desks", far)).rig
+    assert rig.universes == compile_show(low_tide()).rig.universes

@@ -97,7 +97,10 @@ def test_a_device_that_says_again_what_it_was_told_presses_nothing(
     monkeypatch.setattr(midi, "ECHO", 60.0)  # however slow this machine is
     events: list[midi.Event] = []
     desk = PracticeController(tmp_path, DEVICE)
-    hub = midi.MidiDevices(tmp_path, events.append, lambda *_: None, real=False)
+    troubles: list[str] = []
+    hub = midi.MidiDevices(
+        tmp_path, events.append, lambda _, trouble: troubles.append(trouble), real=False
+    )
     lit = midi.to_bytes("note", 0, 36, 127)
     heard: list[int] = []
 
@@ -111,8 +114,36 @@ def test_a_device_that_says_again_what_it_was_told_presses_nothing(
     hub.show({(DEVICE, "note", 0, 36): midi.Shown((lit,))})
     until(lambda: any(event.number == 50 for event in events))
     assert not any(event.number == 36 for event in events)
+    until(lambda: DEVICE in troubles[-1])
     desk.hit_pad(0, 90)  # a hand, though the light is on
     until(lambda: any(e.number == 36 and e.value < 1.0 for e in events))
+    hub.close()
+    desk.close()
+
+
+def test_ten_thousand_notes_are_held_and_let_go(tmp_path):
+    """Every note of every channel, again and again, and none let go; then all are."""
+    events: list[midi.Event] = []
+    desk = PracticeController(tmp_path, DEVICE)
+    ports: dict[str, bool] = {}
+    hub = midi.MidiDevices(
+        tmp_path, events.append, lambda found, _: ports.update(found), real=False
+    )
+    until(lambda: ports.get(DEVICE))
+    notes = [(n // 128 % 16, n % 128) for n in range(10_000)]
+
+    def say(some: list[tuple[int, int]], velocity: int) -> None:
+        before = len(events)
+        for begin in range(0, len(some), 500):
+            part = some[begin : begin + 500]
+            desk.send_raw(b"".join(bytes((0x90 | c, n, velocity)) for c, n in part))
+            told = before + begin + len(part)
+            until(lambda told=told: len(events) == told)
+
+    say(notes, 100)
+    assert [event[2:4] for event in events] == notes
+    say(notes[:2048], 0)
+    assert all(event.value == 0.0 for event in events[10_000:])
     hub.close()
     desk.close()
 

@@ -9,7 +9,9 @@ import socket
 import time
 
 import pytest
-from PySide6.QtCore import QPointF, Qt
+from msgspec.structs import astuple
+from PySide6.QtCore import QMimeData, QPointF, Qt
+from PySide6.QtGui import QDragMoveEvent, QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLineEdit
 
@@ -26,14 +28,17 @@ from choreon.model.inputs import (
 )
 from choreon.model.inputs.watching import QUIET
 from choreon.model.osc import slug
+from choreon.model.pages import as_read
 from choreon.model.refs import BLACKOUT, CHOOSE, CHOSEN, GRAND, TURN, Ref
-from choreon.model.surfaces import PartSort
+from choreon.model.surfaces import PartSort, Shows
 from choreon.model.tiles import Flash, parts
 from choreon.model.verbs import Verb
 from choreon.sim.controller import PracticeController
 from choreon.sim.osc import PracticeOsc
+from choreon.ui.drags import carry_controls
 from choreon.ui.surfaces.place import SurfacesPlace
 from choreon.ui.surfaces.ways_dialog import WaysDialog
+from choreon.wire.time_code import Rate, TimeCode, full_frame
 from tests.journeys.conftest import Hands
 
 STRANGE = "Strange desk"
@@ -205,6 +210,156 @@ def test_from_the_control_to_what_it_shall_do(hands, surfaces, strange):
     state = hands.parts.engine
     hands.until(lambda: state.state.masters.grand < 0.9)
     hands.until(lambda: any("Grand master" in line for line in surfaces.monitor.lines))
+
+
+def drawn_as(surfaces: SurfacesPlace, name: str, layout: str) -> None:
+    choose_port(surfaces, name)
+    surfaces.template.setCurrentIndex(surfaces.template.findData(layout))
+    surfaces.template.activated.emit(surfaces.template.currentIndex())
+
+
+def let_go(surfaces: SurfacesPlace, controls, target: Ref) -> None:
+    """Drag controls onto a row, and let them go there."""
+    data = carry_controls(controls)
+    at = QPointF(surfaces.targets[target].geometry().center())
+    actions, buttons = Qt.DropAction.CopyAction, Qt.MouseButton.LeftButton
+    none = Qt.KeyboardModifier.NoModifier
+    move = QDragMoveEvent(at.toPoint(), actions, data, buttons, none)
+    surfaces.list.dragMoveEvent(move)
+    assert move.isAccepted()
+    surfaces.list.dropEvent(QDropEvent(at, actions, data, buttons, none))
+
+
+def test_a_row_of_faders_is_let_go_on_a_row_of_tiles(hands, surfaces, strange):
+    drawn_as(surfaces, STRANGE, "wing-10")
+    drawing = surfaces.drawing
+    drawn = drawing.drawn()
+    faders = [p for p in drawing.surface.parts if p.sort == PartSort.FADER][:4]
+    controls = [drawing.surface.control(part) for part in faders]
+
+    # a frame about them, from beside the first
+    first, last = drawn[controls[0]], drawn[controls[-1]]
+    start = QPointF(first.left() - 6, first.center().y() - 8)
+    pulled = []
+    drawing.carried.connect(pulled.append)
+    hands.drag(drawing, start, QPointF(last.center().x(), last.center().y() + 8))
+    assert list(drawing.row) == controls
+
+    page = next(iter(hands.parts.document.show.pages.values()))
+    tiles = [t.ref for t in as_read(page) if t.ref in surfaces.targets]
+    before = hands.parts.document.show
+    let_go(surfaces, drawing.row, tiles[1])
+    assert [tie_of(hands, c).target for c in controls] == tiles[1:5]
+    hands.parts.document.undo()  # at one stroke
+    assert hands.parts.document.show.inputs == before.inputs
+
+    # more than there are: those that are left are told of
+    let_go(surfaces, drawing.row, tiles[-2])
+    assert [tie_of(hands, c) is not None for c in controls] == [
+        True,
+        True,
+        False,
+        False,
+    ]
+    assert "nothing left" in hands.window.notice.text.text()
+
+
+def test_a_row_is_taken_by_shift_with_the_mouse_and_with_keys(hands, surfaces, strange):
+    drawn_as(surfaces, STRANGE, "wing-10")
+    drawing = surfaces.drawing
+    drawn = drawing.drawn()
+    parts = drawing.surface.parts
+    faders = [drawing.surface.control(p) for p in parts if p.sort == PartSort.FADER]
+    shift = Qt.KeyboardModifier.ShiftModifier
+    left = Qt.MouseButton.LeftButton
+    hands.click(drawing, drawn[faders[1]].center())
+    QTest.mouseClick(drawing, left, shift, drawn[faders[4]].center().toPoint())
+    assert list(drawing.row) == faders[1:5]
+
+    # one of them that is pressed is alone again; one that is pulled takes all along
+    hands.click(drawing, drawn[faders[2]].center())
+    assert drawing.row == (faders[2],)
+    drawing.setFocus()
+    for _ in range(2):
+        QTest.keyClick(drawing, Qt.Key.Key_Right, shift)
+    assert list(drawing.row) == faders[2:5]
+    groups = list(hands.parts.document.show.groups)[:3]
+    hands.click(surfaces.targets[Ref(CHOOSE, groups[0])].tie)
+    assert [tie_of(hands, c).target.id for c in faders[2:5]] == groups
+
+
+def test_what_is_dragged_over_the_list_is_no_control(hands, surfaces):
+    before = hands.parts.document.show
+    for data in (QMimeData(), carry_controls([])):
+        data.setText("x")
+        at = QPointF(surfaces.targets[GRAND].geometry().center())
+        event = QDropEvent(
+            at,
+            Qt.DropAction.CopyAction,
+            data,
+            Qt.MouseButton.LeftButton,
+            Qt.KeyboardModifier.NoModifier,
+        )
+        surfaces.list.dropEvent(event)
+    assert hands.parts.document.show is before
+
+
+def test_colours_and_values_of_a_drawing_of_ones_own(hands, surfaces, strange):
+    drawn_as(surfaces, STRANGE, "wing-10")
+    hands.click(surfaces.draw)
+    drawing, form = surfaces.drawing, surfaces.drawing_form
+    keys = [p for p in drawing.surface.parts if p.sort == PartSort.KEY]
+    drawing.choose(drawing.surface.control(keys[0]))
+
+    def shows(part_id: str):
+        own = hands.parts.document.show.surfaces[STRANGE]
+        return next(p for p in own.parts if p.id == part_id).shows
+
+    index = form.shows.findData(Shows.COLOURS)
+    form.shows.setCurrentIndex(index)
+    form.shows.activated.emit(index)
+    table = form.display.table
+    assert table.isVisible()
+    assert not form.display.message.isVisible()
+    table.setText("0 #000000, 5 ff0000; 21 #00FF00")
+    table.editingFinished.emit()
+    assert [tuple(shade) for shade in map(astuple, shows(keys[0].id).shades)] == [
+        (0, "#000000"),
+        (5, "#FF0000"),
+        (21, "#00FF00"),
+    ]
+    for wrong in ("128 #000000", "red", "5 #12345"):
+        table.setText(wrong)
+        table.editingFinished.emit()
+        assert wrong in hands.window.notice.text.text()
+        assert len(shows(keys[0].id).shades) == 3
+
+    hands.click(form.display.all)
+    assert shows(keys[3].id).shades == shows(keys[0].id).shades
+    surfaces.drawing_form.display.values["off"].setValue(7)
+    assert shows(keys[0].id).off == 7
+
+    index = form.shows.findData(Shows.MIX)
+    form.shows.setCurrentIndex(index)
+    form.shows.activated.emit(index)
+    message = form.display.message
+    assert message.isVisible()
+    message.setText("F0 7D 09 {r} {g} {b} F7")
+    message.editingFinished.emit()
+    assert shows(keys[0].id).bytes == "F0 7D 09 {r} {g} {b} F7"
+    message.setText("colour please")
+    message.editingFinished.emit()
+    assert shows(keys[0].id).bytes == "F0 7D 09 {r} {g} {b} F7"
+    hands.click(surfaces.draw)
+
+
+def test_time_code_of_a_controller_is_read_on_its_drawing(hands, surfaces, strange):
+    choose_port(surfaces, STRANGE)
+    strange.send_raw(full_frame(TimeCode(1, 2, 3, 4, Rate.EUROPE)))
+    hands.until(lambda: "01:02:03:04" in surfaces.hint.text())
+    assert "stands" in surfaces.hint.text()
+    strange.close()
+    hands.until(lambda: "not connected" in surfaces.hint.text())
 
 
 def test_what_a_control_does_is_set_in_its_form(hands, surfaces, strange):

@@ -47,7 +47,7 @@ def made_show(ledger: Path):
             id="beacon", name="Beacon", lamps=("par-1",), turns=50, seconds=TURN
         ),
         made_up.Beacon(
-            id="short", name="Short", lamps=("par-3",), turns=1, seconds=TURN
+            id="short", name="Short", lamps=("par-3",), turns=1, seconds=4 * TURN
         ),
         Scene(id="swelling", name="Swelling", effects=(swell,)),
     )

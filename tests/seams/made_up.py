@@ -222,7 +222,6 @@ class Doorbells(InputDevice):
 
     def __init__(self, around: Surroundings) -> None:
         super().__init__(around)
-        self.made.append(self)
         self.lit: dict[str, float] = {}
         self.stuck = threading.Event()
         self._socket = socket.socket(socket.AF_UNIX, socket.SOCK_DGRAM)
@@ -234,6 +233,7 @@ class Doorbells(InputDevice):
         self._ended, self._beat = False, time.monotonic()
         self._thread = threading.Thread(target=self._run, daemon=True)
         self._thread.start()
+        self.made.append(self)  # from now on it can be rung
 
     def _run(self) -> None:
         self.ports_changed({"front door": True}, "")

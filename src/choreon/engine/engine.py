@@ -12,7 +12,7 @@ import queue
 import sys
 import threading
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, cast
 
@@ -38,6 +38,7 @@ from choreon.engine.inputs import (
     Surroundings,
 )
 from choreon.engine.inputs.base import Resolve, is_hand_of
+from choreon.engine.inputs.time_code import Place, Running
 from choreon.engine.instance_lock import AlreadyRunning, lock_of
 from choreon.engine.last_frame import LastFrame, held_light
 from choreon.engine.link import WINDOW, Link, Peer
@@ -145,7 +146,7 @@ class Engine:
 
         self._link = self._new_link()
         self._devices = [kind(self._surroundings()) for kind in DEVICES.values()]
-        self._sends = Sends(self._say)
+        self._sends = Sends(self._say, self._run_times)
 
     def _take_up(self, show: Show, known: Opening) -> None:
         """Go on with what played last with a show, as far as it can be."""
@@ -198,6 +199,7 @@ class Engine:
             moved=self._moved,
             ports_changed=self._ports_changed,
             gone=self._hand_gone,
+            timed=self._timed,
             folder=self._folder,
             real=self._real_midi,
         )
@@ -365,6 +367,12 @@ class Engine:
         for way in self._devices:
             if isinstance(way, MidiDevice):
                 way.say(port, data)
+
+    def _run_times(self, running: Mapping[str, Running]) -> None:
+        """Tell MIDI devices the time since something began."""
+        for way in self._devices:
+            if isinstance(way, MidiDevice):
+                way.run_times(running)
 
     @property
     def _dmx(self) -> DmxDevice:
@@ -786,6 +794,9 @@ class Engine:
     def _moved(self, move: ControlMove) -> None:
         moved = protocol.ControlMoved(move.control, move.value, move.steps)
         self._link.notice(moved)
+
+    def _timed(self, device: str, place: Place) -> None:
+        self._link.notice(protocol.TimeCodeAt(device, *place))
 
     def _ports_changed(self, kind: str, ports: dict[str, bool], trouble: str) -> None:
         self._ports = {**self._ports, kind: protocol.Ports(ports, trouble)}

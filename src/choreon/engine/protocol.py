@@ -21,7 +21,7 @@ from choreon.model.values import Look
 from choreon.render.state import PlayState
 
 LIMIT = 64 << 20
-VERSION = 9
+VERSION = 10
 """Of these messages. Hello, Stop and Mismatch stay as they are, so that any two
 versions can tell each other what they are.
 """
@@ -294,6 +294,18 @@ class Ports(Message, tag="ports"):
     trouble: str = ""
 
 
+class TimeCodeAt(Message, tag="time"):
+    """Where the clock of a device is: `at` seconds after midnight at `since` on this
+    machine's clock; whether it runs, and its frames as `Rate` numbers them.
+    """
+
+    device: str
+    at: Number
+    since: Number
+    runs: bool
+    rate: int
+
+
 class ControlMoved(Message, tag="moved"):
     """A control was moved, to `value`, 0…1; of a key 0 is its end. `steps`: how far a
     dial without an end was turned since it was told of last.
@@ -340,7 +352,16 @@ ToEngine = (
     | Stop
 )
 FromEngine = (
-    Welcome | State | Taken | Resend | Pulse | Nodes | Ports | ControlMoved | Mismatch
+    Welcome
+    | State
+    | Taken
+    | Resend
+    | Pulse
+    | Nodes
+    | Ports
+    | TimeCodeAt
+    | ControlMoved
+    | Mismatch
 )
 
 _encoder = msgspec.msgpack.Encoder()

@@ -6,15 +6,25 @@ import contextlib
 import logging
 import socket
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 
 from choreon.engine.actions import cues
+from choreon.engine.inputs.time_code import Running
 from choreon.language import tr
 from choreon.model.refs import Ref, name_of
-from choreon.model.sends import NotAMessage, Send, SendOn, as_midi, as_osc, osc_host
+from choreon.model.sends import (
+    NotAMessage,
+    Send,
+    SendOn,
+    as_midi,
+    as_osc,
+    osc_host,
+    time_code_in,
+)
 from choreon.model.show import Show
 from choreon.render.state import PlayState
 from choreon.wire.osc import write
+from choreon.wire.time_code import RATES, Rate
 
 log = logging.getLogger(__name__)
 
@@ -27,10 +37,17 @@ Marks = dict[Ref, Mark]
 
 
 class Sends:
-    """Looks at what plays from frame to frame. `say` sends to a MIDI device."""
+    """Looks at what plays from frame to frame. `say` sends to a MIDI device; `run` has
+    such devices be told the time since something began.
+    """
 
-    def __init__(self, say: Callable[[str, bytes], None]) -> None:
-        self._say = say
+    def __init__(
+        self,
+        say: Callable[[str, bytes], None],
+        run: Callable[[Mapping[str, Running]], None] = lambda running: None,
+    ) -> None:
+        self._say, self._run = say, run
+        self._began: dict[Ref, float] = {}
         self._marks: Marks = {}
         self._times: dict[str, list[float]] = {}
         self._stopped: dict[str, float] = {}
@@ -41,6 +58,7 @@ class Sends:
         """Tell what changed since the frame before. Never waits."""
         if not show.sends:
             self._marks = {}
+            self._run({})
             return
 
         self._show = show
@@ -48,6 +66,24 @@ class Sends:
         for send in due(show, before, self._marks):
             if self._may(show, send):
                 self._out(send)
+        self._run(self._running(show, state))
+
+    def _running(self, show: Show, state: PlayState) -> dict[str, Running]:
+        """Who is told the time, and since when: what is on runs on to its end."""
+        on = {ref for ref, mark in self._marks.items() if mark[0]}
+        self._began = {ref: at for ref, at in self._began.items() if ref in on}
+        for player in state.players:
+            if player.ref in on:
+                begun = min(step.at for step in player.steps)
+                self._began.setdefault(player.ref, begun)
+
+        found: dict[str, Running] = {}
+        for send in show.sends.values():
+            rate = _rate_of(send.message)
+            began = self._began.get(send.of)
+            if rate is not None and began is not None:
+                found[send.to] = Running(began, rate)
+        return found
 
     def _may(self, show: Show, send: Send) -> bool:
         """Whether it goes out: not one that calls forth itself again and again."""
@@ -84,6 +120,8 @@ class Sends:
 
     def _out(self, send: Send) -> None:
         try:
+            if _rate_of(send.message) is not None:
+                return  # it runs while that is on
             if send.is_osc:
                 address, values = as_osc(send.message)
                 self._datagram(write(address, *values), osc_host(send.to))
@@ -133,3 +171,9 @@ def _is_due(when: SendOn, was: Mark, now: Mark) -> bool:
     if when == SendOn.END:
         return was[0] and not now[0]
     return bool(now[1]) and now[1] != was[1]
+
+
+def _rate_of(message: str) -> Rate | None:
+    """The frames of time code that a message asks for; None where it is another."""
+    called = time_code_in(message)
+    return None if called is None else RATES[called]

@@ -62,6 +62,19 @@ def section_of(page: Page, tile: Tile) -> str:
     return tile.section if known else ""
 
 
+def as_read(page: Page) -> list[AnyTile]:
+    """Returns its tiles as they are read: section by section, line by line, and each
+    from the left.
+    """
+    tiles = {tile.id: tile for tile in page.tiles}
+    found: list[AnyTile] = []
+    for section in ("", *(section.id for section in page.sections)):
+        lie = spots(page, section)
+        order = sorted(lie, key=lambda i: (lie[i].y, lie[i].x))
+        found += [tiles[i] for i in order]
+    return found
+
+
 def within(spot: Spot, columns: int) -> Spot:
     """Returns the spot moved, and made smaller, so that it lies in the grid."""
     width = min(max(1, spot.w), columns)

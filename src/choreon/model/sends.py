@@ -111,6 +111,18 @@ def _exclusive(digits: str, text: str) -> bytes:
     return data
 
 
+TIME_CODE = re.compile(r"time(?: (24|25|29\.97|30))?", re.IGNORECASE)
+USUAL_RATE = "25"
+
+
+def time_code_in(text: str) -> str | None:
+    """Returns at how many frames a second time code is asked for: “time 30”, or “time”
+    for 25. None where it is another message.
+    """
+    match = TIME_CODE.fullmatch(text.strip())
+    return None if match is None else match.group(1) or USUAL_RATE
+
+
 def as_osc(text: str) -> tuple[str, tuple[float, ...]]:
     """Returns the address and the numbers of what was typed: “/clip/3 1”. Raises
     NotAMessage.
@@ -137,13 +149,16 @@ def osc_host(to: str) -> tuple[str, int]:
 def fault_of(send: Send) -> str:
     """Returns why a message cannot be sent; empty where it can."""
     try:
-        if send.is_osc:
+        if time_code_in(send.message) is not None:
+            if send.when != SendOn.START:
+                return tr("Time code runs from the start to the end")
+        elif send.is_osc:
             as_osc(send.message)
             osc_host(send.to)
         else:
             as_midi(send.message)
-            if not send.to:
-                return tr("It goes to nobody yet")
+        if not send.to:
+            return tr("It goes to nobody yet")
     except NotAMessage as error:
         return str(error)
     return ""

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 
+from choreon.model.inputs import Merge
 from choreon.model.motion import Effect, Effects
 from choreon.model.playables import AnyPlayable, kind_of
 from choreon.model.refs import COLLECTION_OF, GROUP, MARK, PALETTE, Ref
@@ -357,7 +358,8 @@ def compile_show(show: Show, before: CompiledShow | None = None) -> CompiledShow
     whose palettes and marks still mean the same.
     """
     if before is None or not _same_rig(before.show, show):
-        return CompiledShow(show, *compile_most(show.types, show.fixtures))
+        others = passed_on(show)
+        return CompiledShow(show, *compile_most(show.types, show.fixtures, others))
 
     left_out = {i: w for i, w in before.left_out.items() if i in show.fixtures}
     made = CompiledShow(show, before.rig, left_out)
@@ -403,7 +405,20 @@ def _kept(
 
 
 def _same_rig(before: Show, after: Show) -> bool:
-    return before.types is after.types and before.fixtures is after.fixtures
+    same = before.types is after.types and before.fixtures is after.fixtures
+    return same and passed_on(before) == passed_on(after)
+
+
+def passed_on(show: Show) -> frozenset[int]:
+    """Returns the universes that other desks lie over: they are sent, though none of
+    our fixtures lie there.
+    """
+    desks = show.desks.values()
+    laid = (desk for desk in desks if desk.on and desk.merge != Merge.CONTROLS)
+    return frozenset(d.universe for d in laid if 1 <= d.universe <= LAST_UNIVERSE)
+
+
+LAST_UNIVERSE = 63_999  # of sACN: ANSI E1.31, 6.2.7
 
 
 def _same_masters(before: Show, after: Show) -> bool:

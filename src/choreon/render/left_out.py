@@ -16,13 +16,15 @@ Thing = TypeVar("Thing")
 
 
 def compile_most(
-    types: Mapping[str, FixtureType], fixtures: Mapping[str, Fixture]
+    types: Mapping[str, FixtureType],
+    fixtures: Mapping[str, Fixture],
+    others: frozenset[int] = frozenset(),
 ) -> tuple[Rig, dict[str, str]]:
     """Compile all fixtures that can be. Returns the rig, and for each fixture that was
-    left out why, in words.
+    left out why, in words. `others`: universes that are sent without any.
     """
     try:
-        return compile_rig(types, fixtures), {}
+        return compile_rig(types, fixtures, others), {}
     except Exception:
         log.exception("the rig cannot be compiled as it is")
 
@@ -40,7 +42,7 @@ def compile_most(
         return True
 
     good = most(list(fixtures), works)
-    rig = compile_rig(types, {i: fixtures[i] for i in good})
+    rig = compile_rig(types, {i: fixtures[i] for i in good}, others)
     return rig, {i: why.get(i, "") for i in fixtures if i not in set(good)}
 
 

@@ -7,7 +7,7 @@ while they are blended.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, NamedTuple
@@ -303,10 +303,12 @@ def _dimmers(parts: list[CellRows]) -> None:
 
 
 def compile_rig(
-    types: Mapping[str, FixtureType], fixtures: Mapping[str, Fixture]
+    types: Mapping[str, FixtureType],
+    fixtures: Mapping[str, Fixture],
+    others: Iterable[int] = (),
 ) -> Rig:
     """Compile the fixtures whose type and mode are known; slots outside 1…512 are left
-    out of the frame.
+    out of the frame. `others`: universes that are sent though no fixture lies there.
     """
     known = _known(types, fixtures)
     parts = [part for one in known for part in one.parts]
@@ -315,7 +317,7 @@ def compile_rig(
         fixtures={one.fixture.id: one.fixture for one in known},
         parts=parts,
         where=_where(parts),
-        universes=tuple(sorted({one.fixture.universe for one in known})),
+        universes=tuple(sorted({*others, *(one.fixture.universe for one in known)})),
         **numbers,
     )
 

@@ -59,7 +59,7 @@ class ControllerClient:
         line.setblocking(False)
         line.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
         self.line = line
-        self.parser = Parser(exclusive, real_time)
+        self.parser = Parser(exclusive, real_time, exclusive)
         self.known = False
         self.said = b""  # before it is known
         self.out = bytearray()
@@ -123,6 +123,8 @@ class PracticeController:
         self.held: set[str] = set()
         self.ticks: list[int] = []
         """Real-time messages that came."""
+        self.said: list[bytes] = []
+        """Other messages of no channel that came."""
         self._upper: dict[tuple[int, int], int] = {}
         self.told: Callable[[], None] = lambda: None
         self.server = socket.create_server(("127.0.0.1", 0))
@@ -356,7 +358,8 @@ class PracticeController:
         self.ticks.append(byte)
 
     def _take_exclusive(self, data: bytes) -> None:
-        """A colour that is mixed, or a line of letters."""
+        """A colour that is mixed, or a line of letters; or something else."""
+        self.said.append(data)
         for part in self.surface.parts:
             template = part.shows.bytes
             if not template:

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import contextlib
+import json
 from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import QEvent, QMimeData, QObject, QPoint, Qt
 from PySide6.QtGui import QDrag, QDragEnterEvent, QMouseEvent
 from PySide6.QtWidgets import QAbstractButton, QApplication, QWidget
 
+from choreon.model.inputs import Control
 from choreon.model.refs import Ref, parse
 from choreon.ui.widgets import basics
 
@@ -37,6 +39,23 @@ def all_carried(data: QMimeData) -> list[Ref]:
     with contextlib.suppress(ValueError):
         lines = bytes(data.data(REF).data()).decode().split("\n")
         return [parse(line) for line in lines]
+    return []
+
+
+CONTROLS = "application/x-choreon-controls"
+
+
+def carry_controls(controls: Sequence[Control]) -> QMimeData:
+    """Returns controls of a device, to be dragged onto what they shall do."""
+    data = QMimeData()
+    data.setData(CONTROLS, json.dumps(controls).encode())
+    return data
+
+
+def carried_controls(data: QMimeData) -> list[Control]:
+    """Returns the controls that are dragged; none where it is something else."""
+    with contextlib.suppress(ValueError, TypeError):
+        return [Control(*one) for one in json.loads(bytes(data.data(CONTROLS).data()))]
     return []
 
 
@@ -85,9 +104,14 @@ class DragsOut(QObject):
 
     def begin(self, refs: Sequence[Ref]) -> None:
         """Drag things until they are let go."""
-        drag = QDrag(self._view)
-        drag.setMimeData(carry(*refs))
-        drag.exec(Qt.DropAction.CopyAction)
+        drag(self._view, carry(*refs))
+
+
+def drag(view: QWidget, data: QMimeData) -> None:
+    """Drag something out of a view until it is let go."""
+    made = QDrag(view)
+    made.setMimeData(data)
+    made.exec(Qt.DropAction.CopyAction)
 
 
 class OpensUnder(QObject):

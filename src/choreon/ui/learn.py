@@ -16,6 +16,7 @@ from choreon.model import edits
 from choreon.model.inputs import Control, called, is_key
 from choreon.model.inputs.watching import Learnt, Seen, judge
 from choreon.model.refs import Ref
+from choreon.model.show import Show
 from choreon.ui import words
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
@@ -154,18 +155,42 @@ class Learner(QObject):
             self.target = None
             self._end()
 
-    def tie(self, found: Learnt, target: Ref) -> None:
-        """Tie a control to a target."""
-        document, control = self.parts.document, found.control
-        show = edits.learn(
-            document.show,
-            control,
+    def tie_row(self, row: Sequence[tuple[Learnt, Ref]]) -> None:
+        """Tie controls, each to its target, at one stroke."""
+        if len(row) == 1:
+            self.tie(*row[0])
+        if len(row) <= 1:
+            return
+
+        document = self.parts.document
+        show = document.show
+        for found, target in row:
+            show = self._learnt(show, found, target)
+        document.edit(tr("learn a row"), show)
+        told = tr(
+            "{n} controls of {device} now follow {first} to {last}.",
+            n=len(row),
+            device=row[0][0].control.device,
+            first=words.target_name(show, row[0][1]),
+            last=words.target_name(show, row[-1][1]),
+        )
+        self.parts.notices.told.emit(told, "info")
+
+    def _learnt(self, show: Show, found: Learnt, target: Ref) -> Show:
+        return edits.learn(
+            show,
+            found.control,
             target,
             coding=found.coding,
             toggles=found.toggles,
             page=self.on_page,
             shift=self.in_layer,
         )
+
+    def tie(self, found: Learnt, target: Ref) -> None:
+        """Tie a control to a target."""
+        document, control = self.parts.document, found.control
+        show = self._learnt(document.show, found, target)
         name = words.target_name(show, target)
         document.edit(tr("learn {name}", name=name), show)
 

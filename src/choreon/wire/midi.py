@@ -21,8 +21,8 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from choreon.language import tr
-from choreon.wire.midi_bytes import REAL_TIME, Parser, Voice, message
+from choreon.language import sentences, tr
+from choreon.wire.midi_bytes import LONGEST, SYSEX, Parser, Voice, message
 
 log = logging.getLogger(__name__)
 
@@ -125,6 +125,7 @@ class Shown(NamedTuple):
 BLINK = 0.3  # seconds that a message stands that takes turns
 OFTEN = 0.05  # seconds between two messages for one control at the least
 ECHO = 0.03  # seconds in which what a device says is what it was told, if it is that
+ECHO_TOLD = 5.0  # seconds for which that is told
 ALONE = 0.4  # seconds after a hand has moved it in which a motor is left alone
 
 
@@ -159,14 +160,17 @@ class LocalPort:
         self._socket.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
         self._socket.sendall(token.encode() + b"\n")
         self._socket.setblocking(False)
-        self._parser = Parser(real_time=self._tick)
+        self._parser = Parser(self._tell, self._tick, self._tell)
         self._reader = Reader(name)
-        self.ticks: list[int] = []
-        """Real-time messages that have come since they were looked at."""
+        self.said: list[bytes] = []
+        """Messages of no channel that have come since they were looked at."""
         self._rest = b""  # of a message that was taken in part
 
     def _tick(self, byte: int) -> None:
-        self.ticks.append(byte)
+        self.said.append(bytes((byte,)))
+
+    def _tell(self, message: bytes) -> None:
+        self.said.append(message)
 
     def fileno(self) -> int:
         """The socket's number, to be waited for."""
@@ -215,10 +219,10 @@ class RtPorts:
     """
 
     def __init__(
-        self, moved: Callable[[Event], None], ticked: Callable[[str, int], None]
+        self, moved: Callable[[Event], None], told: Callable[[str, bytes], None]
     ) -> None:
         self.trouble = ""
-        self._moved, self._ticked = moved, ticked
+        self._moved, self._told = moved, told
         self._open: dict[str, tuple[Any, Any]] = {}
         self._readers: dict[str, Reader] = {}
         self._names: dict[str, str] = {}  # port → what it is called here
@@ -264,7 +268,7 @@ class RtPorts:
     def _pair(self, name: str, index: int, out: int | None) -> tuple[Any, Any]:
         midi_in = self._rtmidi.MidiIn()
         midi_in.open_port(index, name=tr("choreon in"))
-        midi_in.ignore_types(sysex=True, timing=False, active_sense=True)
+        midi_in.ignore_types(sysex=False, timing=False, active_sense=True)
         midi_in.set_callback(lambda data, _=None: self._got(name, data[0]))
         midi_out = None
         if out is not None:
@@ -273,8 +277,9 @@ class RtPorts:
         return midi_in, midi_out
 
     def _got(self, name: str, data: list[int]) -> None:
-        if len(data) == 1 and data[0] >= REAL_TIME:
-            self._ticked(name, data[0])
+        if data and data[0] >= SYSEX:
+            if len(data) <= LONGEST:
+                self._told(name, bytes(byte & 0xFF for byte in data))
             return
         with contextlib.suppress(ValueError):
             reader = self._readers.setdefault(name, Reader(name))
@@ -326,8 +331,8 @@ def _short(error: Exception) -> str:
 
 
 class MidiDevices:
-    """All controllers. Calls `moved` from its own threads, and `changed` when ports
-    come or go.
+    """All controllers. Calls `moved` from its own threads, `changed` when ports come or
+    go, and `told` with messages of no channel.
     """
 
     def __init__(
@@ -336,13 +341,14 @@ class MidiDevices:
         moved: Callable[[Event], None],
         changed: Callable[[dict[str, bool], str], None],
         real: bool = True,
-        ticked: Callable[[str, int], None] = lambda port, byte: None,
+        told: Callable[[str, bytes], None] = lambda port, message: None,
     ) -> None:
         self._folder = folder
-        self._moved, self._changed, self._ticked = moved, changed, ticked
+        self._moved, self._changed, self._told = moved, changed, told
         self._local: dict[str, LocalPort] = {}
-        self._rt = RtPorts(self._heard, ticked) if real else None
+        self._rt = RtPorts(self._heard, told) if real else None
         self._ports: dict[str, bool] | None = None
+        self._trouble_told = ""
 
         self._want: dict[Key, Shown] = {}
         self._shown: dict[Key, bytes] = {}
@@ -350,6 +356,7 @@ class MidiDevices:
         self._sent_at: dict[Key, float] = {}
         self._moved_at: dict[Key, float] = {}
         self._touched: set[Key] = set()
+        self._echoes: dict[str, float] = {}  # when a device last said ours again
         self._later = math.inf  # when something is to be shown that waits
         self._saying = threading.Lock()
         self._said: list[tuple[str, bytes]] = []  # to be sent by the thread
@@ -431,9 +438,9 @@ class MidiDevices:
     def _read(self, port: LocalPort) -> None:
         try:
             events = port.read()
-            ticks, port.ticks = port.ticks, []
-            for byte in ticks:
-                self._ticked(port.name, byte)
+            said, port.said = port.said, []
+            for message in said:
+                self._told(port.name, message)
             for event in events:
                 self._heard(event)
         except OSError:
@@ -459,7 +466,10 @@ class MidiDevices:
             return False
         since = time.monotonic() - self._sent_at.get(key, -math.inf)
         same = told == to_bytes("note", event.channel, event.number, _data(event))
-        return same and since < ECHO
+        if not same or since >= ECHO:
+            return False
+        self._echoes[event.port] = time.monotonic()
+        return True
 
     def _lose(self, port: LocalPort) -> None:
         port.close()
@@ -510,9 +520,23 @@ class MidiDevices:
         self._tell(found)
 
     def _tell(self, found: dict[str, bool]) -> None:
-        if found != self._ports:
-            self._ports = found
-            self._changed(found, self._rt.trouble if self._rt else "")
+        trouble = self._trouble()
+        if (found, trouble) != (self._ports, self._trouble_told):
+            self._ports, self._trouble_told = found, trouble
+            self._changed(found, trouble)
+
+    def _trouble(self) -> str:
+        """What is wrong, in words."""
+        now = time.monotonic()
+        echoes = [
+            tr(
+                "{name} sends back what it is told: that is passed over.",
+                name=name,
+            )
+            for name, at in self._echoes.items()
+            if now - at < ECHO_TOLD
+        ]
+        return sentences(self._rt.trouble if self._rt else "", *echoes)
 
     def _light(self) -> None:
         """Send what is not shown yet, as far as it may be sent now."""

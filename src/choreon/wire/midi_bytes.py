@@ -34,17 +34,20 @@ class Parser:
     """Reads channel messages out of a stream: with running status, with real-time
     messages anywhere. What is exclusive to a system is passed over as it comes, however
     long it is, or given to `exclusive`, whole, where it is no longer than LONGEST.
-    `real_time` is given each single byte of that kind.
+    `real_time` is given each single byte of that kind; `common` the other messages of
+    the system.
     """
 
     def __init__(
         self,
         exclusive: Callable[[bytes], None] | None = None,
         real_time: Callable[[int], None] | None = None,
+        common: Callable[[bytes], None] | None = None,
     ) -> None:
         self._status = 0
         self._data: list[int] = []
         self._exclusive, self._real_time = exclusive, real_time
+        self._common = common
 
     def feed(self, data: bytes) -> list[Voice]:
         """The messages that these bytes complete."""
@@ -82,6 +85,8 @@ class Parser:
         self._data.clear()
         if status >= SYSEX:
             self._status = 0  # a system message has no running status
+            if self._common is not None:
+                self._common(bytes((status, *data)))
             return []
         return [Voice(status & 0xF0, status & 0x0F, *data)]
 

@@ -24,6 +24,7 @@ from choreon.engine.inputs.asking import (
 from choreon.engine.inputs.feedback import Feedback, lights
 from choreon.engine.inputs.layers import Layers
 from choreon.engine.inputs.soft_takeover import SoftTakeover
+from choreon.engine.inputs.time_code import Place
 from choreon.model.inputs import AnyInput, Coding, Control, is_key
 from choreon.model.show import Show
 from choreon.render.state import PlayState
@@ -45,9 +46,9 @@ LOST = 0.5  # seconds after which a move that no frame took is asked for again
 class Surroundings:
     """What ways in are given. `newest`: the show as it is known by now. `moved`: told
     of each move. `ports_changed`: told by a kind which of its devices are there, by
-    name, and why there may be none. `gone`: told of the hand of a device that went
-    away. `folder`: where simulated devices announce themselves. `real`: whether those
-    of this machine are looked for.
+    name, and why there may be none. `timed`: told of where the clock of a device is.
+    `gone`: told of the hand of a device that went away. `folder`: where simulated
+    devices announce themselves. `real`: whether those of this machine are looked for.
     """
 
     asked: Asked
@@ -57,6 +58,7 @@ class Surroundings:
     gone: Callable[[str], None]
     folder: Path
     real: bool = True
+    timed: Callable[[str, Place], None] = lambda device, place: None
 
 
 class Waiting(NamedTuple):

@@ -1,5 +1,5 @@
-"""Our tempo to others: 24 ticks a beat, by a thread of its own that runs only while
-somebody wants it.
+"""Our tempo to others: 24 ticks a beat, by a thread of its own that sleeps while nobody
+wants it.
 """
 
 from __future__ import annotations
@@ -40,6 +40,7 @@ class ClockSender:
         for port in set(to) - set(self._to):
             self._say(port, bytes((START,)))
         self._to = to
+        self._wake.set()
         if to and self._thread is None and not self._ended:
             self._thread = threading.Thread(
                 target=self._run, name="midi clock", daemon=True
@@ -56,7 +57,13 @@ class ClockSender:
 
     def _run(self) -> None:
         tick = next_tick(self._clock, time.monotonic())
-        while not self._ended and self._to:
+        while not self._ended:
+            if not self._to:
+                self._wake.wait()
+                self._wake.clear()
+                tick = next_tick(self._clock, time.monotonic())
+                continue
+
             now = time.monotonic()
             due = when_beat(self._clock, tick / TICKS)
             if due > now:
@@ -72,7 +79,6 @@ class ClockSender:
             # what was missed while the machine stood still is not made up for
             behind = next_tick(self._clock, now - 1.0 / TICKS)
             tick = max(tick + 1, behind)
-        self._thread = None
 
 
 def next_tick(clock: BeatClock, now: float) -> int:

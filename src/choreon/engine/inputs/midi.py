@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from functools import lru_cache
 
 from choreon.engine.do import Do
@@ -13,7 +13,8 @@ from choreon.engine.inputs.asking import ControlMove
 from choreon.engine.inputs.base import InputDevice, Surroundings, hand_of
 from choreon.engine.inputs.clock_sender import ClockSender
 from choreon.engine.inputs.feedback import Feedback
-from choreon.engine.inputs.midi_clock import ClockFollower
+from choreon.engine.inputs.midi_clock import CONTINUE, START, STOP, ClockFollower
+from choreon.engine.inputs.time_code import Running, TimeCodeFollower, TimeCodeSender
 from choreon.formats.surface_file import of_device
 from choreon.model.colours import Light, of_hex, to_oklab
 from choreon.model.inputs import (
@@ -38,9 +39,13 @@ from choreon.wire.midi import (
     place_bytes,
     to_bytes,
 )
+from choreon.wire.midi_bytes import SYSEX
+from choreon.wire.time_code import QUARTER
 
 LIT, READY = 127, 20  # a pad that is on; a pad that has something behind it
 TOP = 127  # of a control change
+TRANSPORT = (START, CONTINUE, STOP)
+TOLD_EVERY = 0.2  # seconds between two times that are told of another's clock
 
 
 class MidiDevice(InputDevice):
@@ -55,10 +60,13 @@ class MidiDevice(InputDevice):
             self._came,
             self.ports_changed,
             around.real,
-            self._ticked,
+            self._system,
         )
         self._followers: dict[str, ClockFollower] = {}
         self._clock = ClockSender(self._devices.say)
+        self._times: dict[str, TimeCodeFollower] = {}
+        self._time_told: dict[str, tuple[bool, float]] = {}  # whether it ran, and when
+        self._time = TimeCodeSender(self._devices.say)
 
     def _came(self, event: Event) -> None:
         """A control was moved. Two control changes may be the halves of one of 14 bits:
@@ -81,7 +89,21 @@ class MidiDevice(InputDevice):
         described = surface is not None and surface.part(control.name) is not None
         return described or self.layers.is_tied(show, control)
 
-    # the tempo of others, and ours to them
+    # the tempo and the time of others, and ours to them
+
+    def _system(self, port: str, message: bytes) -> None:
+        """A message of no channel came: of a clock, of time, or start and stop."""
+        byte = message[0]
+        if byte in (QUARTER, SYSEX):
+            follower = self._times.setdefault(port, TimeCodeFollower())
+            follower.take(message, time.monotonic())
+            return
+
+        self._ticked(port, byte)
+        if byte in TRANSPORT:
+            key = midi_control(port, "transport", 0, TRANSPORT.index(byte))
+            for value in (1.0, 0.0):  # it has no end of its own
+                self.moved(ControlMove(key, value))
 
     def _ticked(self, port: str, byte: int) -> None:
         """A message of another's clock came."""
@@ -98,6 +120,23 @@ class MidiDevice(InputDevice):
         """Light the controllers, and tell the tempo to those who want it."""
         super().follow(show, state)
         self._clock.follow(state.clock, show.midi.clock_to)
+        self._tell_times(time.monotonic())
+
+    def _tell_times(self, now: float) -> None:
+        """Tell where the clocks of others are: now and then, and when one stops."""
+        for port, follower in list(self._times.items()):
+            place = follower.place(now)
+            if place is None:
+                continue
+            ran, told = self._time_told.get(port, (not place.runs, 0.0))
+            moved = place.since > told and now - told >= TOLD_EVERY
+            if ran != place.runs or moved:
+                self._time_told[port] = (place.runs, now)
+                self.around.timed(port, place)
+
+    def run_times(self, running: Mapping[str, Running]) -> None:
+        """Tell devices the time since something began."""
+        self._time.follow(running)
 
     def say(self, port: str, data: bytes) -> None:
         """Send a message to a device."""
@@ -128,11 +167,13 @@ class MidiDevice(InputDevice):
     def abandon(self) -> None:
         """Give it up."""
         self._clock.end()
+        self._time.end()
         self._devices.abandon()
 
     def close(self) -> None:
         """Let the controllers go."""
         self._clock.end()
+        self._time.end()
         self._devices.close()
 
 

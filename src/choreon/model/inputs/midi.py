@@ -27,6 +27,8 @@ class MidiMessage(StrEnum):
     TOUCH = "touch"
     """Polyphonic key pressure: how hard one key is held."""
     PROGRAM = "program"
+    TRANSPORT = "transport"
+    """Start, continue and stop of the system: numbers 0, 1, 2."""
 
 
 class MidiSettings(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -79,7 +81,10 @@ def _tied(input_id: str, target: Ref, control: Control) -> MidiInput:
     )
 
 
-PRESSED = tuple(f"{m} " for m in (MidiMessage.NOTE, MidiMessage.PROGRAM))
+PRESSED = tuple(
+    f"{message} "
+    for message in (MidiMessage.NOTE, MidiMessage.PROGRAM, MidiMessage.TRANSPORT)
+)
 
 
 def _is_key(name: str) -> bool:
@@ -88,6 +93,8 @@ def _is_key(name: str) -> bool:
 
 def _called(name: str) -> str:
     message, channel, number = midi_parts(name)
+    if message == MidiMessage.TRANSPORT:
+        return _TRANSPORT[number % len(_TRANSPORT)]
     said = _SAID[message].format(number=number)
     if not channel:
         return said
@@ -103,5 +110,6 @@ _SAID = {
     MidiMessage.TOUCH: tr("pressure on note {number}"),
     MidiMessage.PROGRAM: tr("program {number}"),
 }
+_TRANSPORT = (tr("start"), tr("continue"), tr("stop"))
 
 MIDI = InputKind("MIDI", MidiInput, _tied, _called, _is_key)

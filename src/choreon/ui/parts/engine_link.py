@@ -49,6 +49,7 @@ class EngineLink(QObject):
     pulse = Signal(protocol.Pulse)
     ports_changed = Signal(protocol.Ports)
     control_moved = Signal(protocol.ControlMoved)
+    timed = Signal(protocol.TimeCodeAt)
     nodes_changed = Signal(protocol.Nodes)
     engine_changed = Signal(bool)
     met = Signal()
@@ -351,6 +352,8 @@ class EngineLink(QObject):
                 self.ports_changed.emit(message)
             case protocol.ControlMoved():
                 self.control_moved.emit(message)
+            case protocol.TimeCodeAt():
+                self.timed.emit(message)
             case protocol.Mismatch():
                 self._mismatched(message)
 

@@ -4,6 +4,8 @@ light as it is told.
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QColor,
@@ -13,7 +15,7 @@ from PySide6.QtGui import (
     QPaintEvent,
     QPen,
 )
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QApplication, QWidget
 
 from choreon.engine.inputs.feedback import Feedback, lights
 from choreon.engine.inputs.layers import Layers
@@ -55,6 +57,8 @@ class ControllerDrawing(QWidget):
     """A part that was moved on the drawing, and by how many units."""
     removed = Signal(str)
     """A part that is to be taken off the drawing."""
+    carried = Signal(object)
+    """The parts that are pulled away, to be let go on what they shall do."""
 
     def __init__(self, parts: Parts, layers: Layers) -> None:
         super().__init__()
@@ -63,13 +67,22 @@ class ControllerDrawing(QWidget):
         self.values: dict[Control, float] = {}
         self.last: Control | None = None
         self.chosen: Control | None = None
+        self.row: tuple[Control, ...] = ()
+        """The parts in hand: the chosen one, and those taken with it, in order."""
         self.arranging = False
         """Whether parts are moved, and not chosen, by hand."""
         self._held: tuple[str, QPointF] | None = None
+        self._pressed: QPointF | None = None  # where a row may be pulled from
+        self._frame: QRectF | None = None  # drawn about parts that are taken together
         self.setMinimumSize(420, 240)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(tr("Controller"))
-        self.setToolTip(tr("Press a part to see what it does, and to change it."))
+        self.setToolTip(
+            tr(
+                "Press a part to see what it does, and to change it. Drag it onto what "
+                "it shall do; draw a frame about a row to take it whole."
+            )
+        )
 
     def sizeHint(self) -> QSize:
         return QSize(620, 420)
@@ -97,6 +110,7 @@ class ControllerDrawing(QWidget):
         if (port, is_open) != (self.port, self.open):
             if port != self.port:
                 self.last = self.chosen = None
+                self.row = ()
             self.port, self.open = port, is_open
         self.update()
 
@@ -151,6 +165,10 @@ class ControllerDrawing(QWidget):
             control = surface.control(part)
             look = self._look(part, control, ties.get(control), shown.get(control))
             paint_part(painter, part.sort, places[part.id], look)
+        if self._frame is not None:
+            painter.setPen(QPen(QColor(theme.CHOSEN), 1, Qt.PenStyle.DashLine))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(self._frame)
 
     def _look(
         self,
@@ -176,7 +194,7 @@ class ControllerDrawing(QWidget):
         )
 
     def _pen(self, control: Control) -> QPen:
-        if control == self.chosen:
+        if control == self.chosen or control in self.row:
             return QPen(QColor(theme.CHOSEN), 2)
         if control == self.last:
             return QPen(QColor(theme.TEXT), 1.5)
@@ -191,18 +209,42 @@ class ControllerDrawing(QWidget):
         return next(over, None)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        """Choose the part under the pointer."""
+        """Choose the part under the pointer; with Shift, all from the one in hand to
+        it. Beside the parts a frame begins.
+        """
         part = self._under(event.position())
         if part is None:
+            self._frame = QRectF(event.position(), event.position())
             return
-        self.choose(self.surface.control(part))
+
+        control = self.surface.control(part)
         if self.arranging:
+            self.choose(control)
             self._held = (part.id, event.position())
+        elif event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            self.choose_to(control)
+        elif control not in self.row:
+            self.choose(control)
+        self._pressed = None if self.arranging else event.position()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        """A part that is in hand goes along, by whole steps."""
-        if self._held is None:
-            return
+        """A part that is in hand goes along, by whole steps; a row that is pulled away
+        is carried to what it shall do.
+        """
+        if self._frame is not None:
+            self._frame.setBottomRight(event.position())
+            self.update()
+        elif self._pressed is not None:
+            way = (event.position() - self._pressed).manhattanLength()
+            if way >= QApplication.startDragDistance():
+                self._pressed = None
+                self.carried.emit(self.row)
+        elif self._held is not None:
+            self._shift(event)
+
+    def _shift(self, event: QMouseEvent) -> None:
+        """Move the part that is held, while the drawing is arranged."""
+        assert self._held is not None
         part_id, since = self._held
         unit = self._unit()
         way = event.position() - since
@@ -213,8 +255,21 @@ class ControllerDrawing(QWidget):
             self.shifted.emit(part_id, dx, dy)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        """Let it lie."""
-        self._held = None
+        """Let it lie; take what the frame is about."""
+        if self._frame is not None:
+            frame, self._frame = self._frame.normalized(), None
+            self.take(c for c, at in self.drawn().items() if frame.intersects(at))
+        elif self._pressed is not None and len(self.row) > 1:
+            self._choose_under(event)
+        self._held = self._pressed = None
+        self.update()
+
+    def _choose_under(self, event: QMouseEvent) -> None:
+        """A part of a row that was pressed, and not pulled, is chosen alone."""
+        part = self._under(event.position())
+        shift = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+        if part is not None and not shift:
+            self.choose(self.surface.control(part))
 
     def _unit(self) -> QPointF:
         """Pixels of a unit, across and down."""
@@ -225,7 +280,35 @@ class ControllerDrawing(QWidget):
 
     def choose(self, part: Control) -> None:
         """Choose a part: what it does is found on the right."""
-        self.chosen = part
+        self.chosen, self.row = part, (part,)
+        self._told_choice()
+
+    def choose_to(self, part: Control) -> None:
+        """Take all parts of its sort from the one in hand to this one."""
+        drawn, first = self.drawn(), self.chosen
+        if first not in drawn or part not in drawn:
+            self.choose(part)
+            return
+        span = drawn[first].united(drawn[part])
+        sort = self._sort(part)
+        some = [c for c, at in drawn.items() if span.contains(at.center())]
+        self.take(c for c in some if c in (first, part) or self._sort(c) == sort)
+
+    def _sort(self, control: Control) -> PartSort | None:
+        part = self.surface.part(control.name)
+        return None if part is None else part.sort
+
+    def take(self, some: Iterable[Control]) -> None:
+        """Take parts in hand together, as they are read: from the upper left."""
+        row = as_read(self.drawn(), some)
+        if not row:
+            return
+        if self.chosen not in row:
+            self.chosen = row[0]
+        self.row = row
+        self._told_choice()
+
+    def _told_choice(self) -> None:
         self._emit(self.picked)
         self.update()
         tell(self)
@@ -236,8 +319,9 @@ class ControllerDrawing(QWidget):
         signal.emit(target)  # type: ignore[attr-defined]
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Arrows go from part to part, Enter to what it does. While the drawing is
-        arranged, Alt and an arrow moves the part, and Delete takes it off.
+        """Arrows go from part to part, and with Shift take it along; Enter goes to what
+        it does. While the drawing is arranged, Alt and an arrow moves the part, and
+        Delete takes it off.
         """
         drawn, key = self.drawn(), Qt.Key(event.key())
         way = WAYS.get(key)
@@ -246,7 +330,12 @@ class ControllerDrawing(QWidget):
 
         if way and drawn:
             here = drawn.get(self.chosen) if self.chosen else None
-            self.choose(beside(drawn, here, way) if here else next(iter(drawn)))
+            to = beside(drawn, here, way) if here else next(iter(drawn))
+            if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+                self.take(dict.fromkeys((*self.row, to)))
+                self.chosen = to
+            else:
+                self.choose(to)
         elif key in PRESSES and self.chosen:
             self._emit(self.entered)
         else:
@@ -279,6 +368,21 @@ WAYS = {
     Qt.Key.Key_Up: QPointF(0, -1),
     Qt.Key.Key_Down: QPointF(0, 1),
 }
+
+
+def as_read(
+    drawn: dict[Control, QRectF], some: Iterable[Control]
+) -> tuple[Control, ...]:
+    """Returns parts as they are read: line by line, and each from the left."""
+    lines: list[list[Control]] = []
+    for part in sorted(some, key=lambda part: drawn[part].center().y()):
+        if lines and drawn[part].center().y() < drawn[lines[-1][0]].bottom():
+            lines[-1].append(part)
+        else:
+            lines.append([part])
+    return tuple(
+        part for line in lines for part in sorted(line, key=lambda p: drawn[p].x())
+    )
 
 
 def beside(drawn: dict[Control, QRectF], here: QRectF, way: QPointF) -> Control:

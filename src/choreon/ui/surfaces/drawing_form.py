@@ -22,6 +22,7 @@ from choreon.model.surfaces import (
     SurfacePart,
 )
 from choreon.ui.parts import Parts
+from choreon.ui.surfaces.display_form import DisplayForm
 from choreon.ui.surfaces.drawing import ControllerDrawing
 from choreon.ui.surfaces.layout import TALL, sort_of
 from choreon.ui.widgets import basics
@@ -136,12 +137,18 @@ class DrawingForm(QWidget):
         self.wide.changed.connect(lambda v: self._change(w=v))
         self.high.changed.connect(lambda v: self._change(h=v))
 
+        self.display = DisplayForm(
+            lambda text: parts.notices.told.emit(text, "problem")
+        )
+        self.display.changed.connect(lambda shows: self._change(shows=shows))
+        self.display.spread.connect(self._spread)
+
         self.fields = QWidget()
         first = basics.row(self.name, self.sort, self.shows, spacing=8)
         second = basics.row(self.wide, self.high, spacing=8)
         for index in range(3):
             basics.grow(first, index)
-        basics.stack(self.fields, first, second, spacing=4)
+        basics.stack(self.fields, first, second, self.display, spacing=4)
         basics.stack(self, self.hint, self.fields, spacing=6)
 
         drawing.shifted.connect(self.shift)
@@ -188,6 +195,7 @@ class DrawingForm(QWidget):
         self.name.setPlaceholderText(part_words(part))
         self.sort.setCurrentIndex(list(SORTS).index(part.sort))
         self.shows.setCurrentIndex(list(SHOWN).index(part.shows.how))
+        self.display.show_display(part.shows)
         self.wide.set_value(part.w)
         self.high.set_value(part.h)
 
@@ -201,7 +209,7 @@ class DrawingForm(QWidget):
         """Take a part off the drawing; what it does is kept."""
         surface = self.surface
         left = tuple(part for part in surface.parts if part.id != part_id)
-        self.drawing.chosen = None
+        self.drawing.chosen, self.drawing.row = None, ()
         self._put(edits.replace(surface, parts=left))
         self.follow()
 
@@ -215,6 +223,26 @@ class DrawingForm(QWidget):
         if part is not None:
             shows = edits.replace(part.shows, how=how)
             self._replace(edits.replace(part, shows=shows))
+            self.display.show_display(shows)
+
+    def _spread(self) -> None:
+        """Have all parts of the sort show as the one in hand does; a message of its own
+        is each part's own.
+        """
+        part, surface = self.part, self.surface
+        if part is None:
+            return
+
+        def alike(other: SurfacePart) -> SurfacePart:
+            if other.sort != part.sort or other.id == part.id:
+                return other
+            shows = edits.replace(
+                part.shows, by=other.shows.by, bytes=other.shows.bytes
+            )
+            return edits.replace(other, shows=shows)
+
+        made = tuple(alike(other) for other in surface.parts)
+        self._put(edits.replace(surface, parts=made))
 
     def _replace(self, made: SurfacePart) -> None:
         surface = self.surface

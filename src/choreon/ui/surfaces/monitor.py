@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QListWidget
 
 from choreon.engine.actions.taken import verbs_of
 from choreon.engine.inputs.layers import Layers
-from choreon.engine.protocol import ControlMoved
+from choreon.engine.protocol import ControlMoved, TimeCodeAt
 from choreon.language import in_a_row, tr
 from choreon.model.inputs import AnyInput, Control, Pickup, is_key
 from choreon.model.refs import PAGE, Ref, exists, name_of
@@ -19,6 +19,7 @@ from choreon.ui import words
 from choreon.ui.parts import Parts
 from choreon.ui.surfaces.drawing import part_name
 from choreon.ui.widgets import basics
+from choreon.wire.time_code import RATES, Rate, time_code
 
 LINES = 40
 OFTEN = 80  # milliseconds between two times that it is shown anew
@@ -56,6 +57,16 @@ class Monitor(QListWidget):
             return
         self.clear()
         self.addItems(self.lines)
+
+
+def time_words(told: TimeCodeAt) -> str:
+    """Returns where another's clock is, in words."""
+    rate = Rate(told.rate)
+    time = str(time_code(told.at, rate))
+    called = next(name for name, known in RATES.items() if known == rate)
+    if told.runs:
+        return tr("time code {time}, {rate} a second", time=time, rate=called)
+    return tr("time code {time}, {rate} a second, stands", time=time, rate=called)
 
 
 def said(show: Show, layers: Layers, moved: ControlMoved) -> str:

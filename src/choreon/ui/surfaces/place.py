@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -21,21 +22,22 @@ from PySide6.QtWidgets import (
 
 from choreon.engine.actions import level_of
 from choreon.engine.inputs.layers import Layers
-from choreon.engine.protocol import ControlMoved
+from choreon.engine.protocol import ControlMoved, TimeCodeAt
 from choreon.formats import surface_file
-from choreon.language import tr
+from choreon.language import plural, tr
 from choreon.model import edits
 from choreon.model.inputs import AnyInput, Control
 from choreon.model.inputs.watching import Learnt
 from choreon.model.refs import Ref
 from choreon.model.surfaces import Surface
 from choreon.render.state import PlayState
+from choreon.ui.drags import carry_controls, drag
 from choreon.ui.learn import Learner
 from choreon.ui.parts import Parts
 from choreon.ui.surfaces.control_form import ControlForm
 from choreon.ui.surfaces.drawing import ControllerDrawing
 from choreon.ui.surfaces.drawing_form import DrawingForm
-from choreon.ui.surfaces.monitor import Monitor, why_nothing
+from choreon.ui.surfaces.monitor import Monitor, time_words, why_nothing
 from choreon.ui.surfaces.targets import TargetList, TargetRow
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.menu import Menu
@@ -59,12 +61,14 @@ class SurfacesPlace(QWidget):
         self.parts, self.learner = parts, learner
         self.layers = layers or Layers()
         self._moved_at: dict[Control, float] = {}
+        self._times: dict[str, TimeCodeAt] = {}
         self._listed: tuple[object, ...] = ()
 
         left = self._make_left()
         middle = self._make_middle()
         self.list = TargetList(parts, learner)
         self.list.tied.connect(self._tie_in_hand)
+        self.list.dropped.connect(self.tie_row)
         self.where = self._make_where()
         right = basics.panel(
             basics.label(tr("What controls can do"), "heading"),
@@ -84,6 +88,7 @@ class SurfacesPlace(QWidget):
         parts.document.show_changed.connect(lambda _: self._fill())
         parts.engine.state_changed.connect(self._state)
         parts.engine.control_moved.connect(self._moved)
+        parts.engine.timed.connect(self._timed)
         learner.found.connect(self._found)
         learner.changed.connect(lambda _: self._say_learning())
         self._fill_ports()
@@ -131,6 +136,9 @@ class SurfacesPlace(QWidget):
         self.drawing = ControllerDrawing(self.parts, self.layers)
         self.drawing.picked.connect(self._control_picked)
         self.drawing.entered.connect(self._control_entered)
+        self.drawing.carried.connect(
+            lambda row: drag(self.drawing, carry_controls(row))
+        )
         self.caption = basics.name_label("", "big")
         self.hint = basics.label("", "soft")
 
@@ -247,16 +255,28 @@ class SurfacesPlace(QWidget):
     def _port_chosen(self) -> None:
         desk = self.parts.document.show.desks.get(self.port)
         self.caption.setText(desk.name if desk is not None else self.port)
-        self.hint.setText(
-            ""
-            if not self.port
-            else tr("connected")
-            if self.is_open
-            else tr("not connected; what it does is kept")
-        )
+        self._say_hint()
         self.drawing.show_port(self.port, self.is_open)
         self._fill_templates()
         self._show_in_hand()
+
+    def _say_hint(self) -> None:
+        """Whether the controller is there, and what time it tells."""
+        if not self.port:
+            said = ""
+        elif not self.is_open:
+            said = tr("not connected; what it does is kept")
+        elif self.port in self._times:
+            said = tr("connected, {time}", time=time_words(self._times[self.port]))
+        else:
+            said = tr("connected")
+        basics.say(self.hint, said)
+
+    def _timed(self, told: TimeCodeAt) -> None:
+        """The clock of a device says where it is."""
+        self._times[told.device] = told
+        if told.device == self.port and self.isVisible():
+            self._say_hint()
 
     def _fill_templates(self) -> None:
         """How the controller can be drawn."""
@@ -453,11 +473,24 @@ class SurfacesPlace(QWidget):
             row.learn.setFocus(Qt.FocusReason.TabFocusReason)
 
     def _tie_in_hand(self, target: Ref) -> None:
-        """Have the control in hand do something: from the control to what it does."""
-        control = self.drawing.chosen
-        if control is not None:
-            coding, toggles = self.drawing.coding_of(control)
-            self.learner.tie(Learnt(control, coding, toggles), target)
+        """Have the controls in hand do something: from a control to what it does."""
+        self.tie_row(self.drawing.row, target)
+
+    def tie_row(self, controls: Sequence[Control], target: Ref) -> None:
+        """Have controls do a thing, and those that follow it in its section."""
+        row = [
+            (Learnt(control, *self.drawing.coding_of(control)), to)
+            for control, to in zip(controls, self.list.onward(target), strict=False)
+        ]
+        self.learner.tie_row(row)
+        over = len(controls) - len(row)
+        if over and row:
+            told = plural(
+                over,
+                "For 1 control there was nothing left in that section.",
+                "For {n} controls there was nothing left in that section.",
+            )
+            self.parts.notices.told.emit(told, "info")
 
     # what controls can do
 

@@ -5,13 +5,20 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QShowEvent
+from PySide6.QtCore import QPoint, Qt, Signal
+from PySide6.QtGui import (
+    QDragEnterEvent,
+    QDragLeaveEvent,
+    QDragMoveEvent,
+    QDropEvent,
+    QShowEvent,
+)
 from PySide6.QtWidgets import QSizePolicy, QVBoxLayout, QWidget
 
 from choreon.engine.actions import level_of
 from choreon.language import in_a_row, tr
 from choreon.model.attributes import DIMMER
+from choreon.model.pages import as_read
 from choreon.model.playables import Stack
 from choreon.model.refs import (
     CHOOSE,
@@ -30,6 +37,7 @@ from choreon.model.show import Show
 from choreon.model.tiles import SEEN_ONLY
 from choreon.render.state import PlayState
 from choreon.ui import theme, words
+from choreon.ui.drags import carried_controls
 from choreon.ui.learn import Learner
 from choreon.ui.parts import Parts
 from choreon.ui.surfaces.drawing import part_name
@@ -51,9 +59,12 @@ LINES_AT_ONCE = 6  # rows that are made at once
 
 
 class TargetList(QWidget):
-    """The rows, by section. `tied`: a row was pressed for the control in hand."""
+    """The rows, by section. `tied`: a row was pressed for the controls in hand;
+    `dropped`: controls were let go on it.
+    """
 
     tied = Signal(object)  # the Ref of the row
+    dropped = Signal(object, object)  # the controls, and the Ref
 
     def __init__(self, parts: Parts, learner: Learner) -> None:
         super().__init__()
@@ -69,6 +80,7 @@ class TargetList(QWidget):
         self.list = QVBoxLayout(self)
         self.list.setContentsMargins(0, 0, 6, 0)
         self.list.setSpacing(4)
+        self.setAcceptDrops(True)
         parts.engine.state_changed.connect(self._state)
         learner.changed.connect(self._learning)
 
@@ -100,6 +112,43 @@ class TargetList(QWidget):
         else:
             self._list_anew()
         self._state(self.parts.engine.state)
+
+    def onward(self, target: Ref) -> list[Ref]:
+        """Returns a row and those that follow it in its section."""
+        for _, lines in self._shown:
+            refs = [line.target for line in lines]
+            if target in refs:
+                return refs[refs.index(target) :]
+        return []
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        """Controls can be let go here."""
+        if carried_controls(event.mimeData()):
+            event.acceptProposedAction()
+
+    def dragMoveEvent(self, event: QDragMoveEvent) -> None:
+        """On a row alone; the first that it goes to is marked."""
+        row = self._row_at(event.position().toPoint())
+        for known in self._rows.values():
+            known.mark(known is row)
+        event.setAccepted(row is not None)
+
+    def dragLeaveEvent(self, event: QDragLeaveEvent) -> None:
+        """Nothing is marked any more."""
+        for row in self._rows.values():
+            row.mark(False)
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        """Let controls do a row, and those that follow it."""
+        row = self._row_at(event.position().toPoint())
+        controls = carried_controls(event.mimeData())
+        if row is not None and controls:
+            event.acceptProposedAction()
+            self.dropped.emit(controls, row.target)
+
+    def _row_at(self, point: QPoint) -> TargetRow | None:
+        rows = self._rows.values()
+        return next((row for row in rows if row.geometry().contains(point)), None)
 
     @property
     def targets(self) -> dict[Ref, TargetRow]:
@@ -203,8 +252,10 @@ def _listed(show: Show) -> Iterator[tuple[str, Sequence[Ref]]]:
     yield tr("Masters"), [master.ref for master in show.masters.values()]
     yield tr("For all that plays"), [to_deed(deed) for deed in DEEDS]
     for page in show.pages.values():
-        seen = (tile for tile in page.tiles if tile.kind not in SEEN_ONLY)
-        yield page.name, [tile.ref for tile in seen]
+        yield (
+            page.name,
+            [tile.ref for tile in as_read(page) if tile.kind not in SEEN_ONLY],
+        )
 
     stacks = [p for p in show.playables.values() if isinstance(p, Stack)]
     yield tr("Cues"), [stack.ref for stack in stacks]

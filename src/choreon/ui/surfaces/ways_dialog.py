@@ -88,8 +88,9 @@ class WaysDialog(Dialog):
             basics.label(
                 tr(
                     "A MIDI or OSC message goes out when something starts, ends, or "
-                    "goes on: note 60 127 ch 1, cc 7 100, program 5, start, F0 … F7, "
-                    "or an OSC address with numbers, such as /clip/3 1."
+                    "goes on: note 60 127 ch 1, cc 7 100, program 5, start, F0 … F7; "
+                    "time 25 for time code while it is on; or an OSC address with "
+                    "numbers, such as /clip/3 1."
                 ),
                 "soft",
                 wrap=True,
