@@ -244,6 +244,8 @@ def test_a_row_of_faders_is_let_go_on_a_row_of_tiles(hands, surfaces, strange):
     drawing.carried.connect(pulled.append)
     hands.drag(drawing, start, QPointF(last.center().x(), last.center().y() + 8))
     assert list(drawing.row) == controls
+    assert "4 in hand" in surfaces.form.title.text()
+    assert drawing.drawn() == drawn  # nothing moves away under the hand
 
     page = next(iter(hands.parts.document.show.pages.values()))
     tiles = [t.ref for t in as_read(page) if t.ref in surfaces.targets]

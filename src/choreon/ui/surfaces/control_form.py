@@ -4,7 +4,7 @@ takes hold, on which page, in which layer.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from PySide6.QtWidgets import QComboBox, QGridLayout, QSizePolicy, QWidget
@@ -79,6 +79,9 @@ class ControlForm(QWidget):
         self.steps.changed.connect(lambda v: self._answer(steps=round(v)))
 
         self.fields = QWidget()
+        keeps = self.fields.sizePolicy()
+        keeps.setRetainSizeWhenHidden(True)  # the drawing stays where it is
+        self.fields.setSizePolicy(keeps)
         grid = QGridLayout(self.fields)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(8)
@@ -128,6 +131,27 @@ class ControlForm(QWidget):
         self.fields.setVisible(tie is not None)
         if tie is not None:
             self._show_tie(control, tie)
+
+    def show_row(self, controls: Sequence[Control]) -> None:
+        """Show that several are in hand: what they do is chosen on the right."""
+        self.tie = None
+        show = self.parts.document.show
+        names = [part_name(show, control) for control in controls]
+        self.title.setText(
+            tr(
+                "{first} to {last}, {n} in hand",
+                first=names[0],
+                last=names[-1],
+                n=len(names),
+            )
+        )
+        self.why.setText(
+            tr(
+                "Drag them onto the first of a row on the right, or press the sign "
+                "beside it: each goes to the next."
+            )
+        )
+        self.fields.hide()
 
     def _show_tie(self, control: Control, tie: AnyInput) -> None:
         show, answer = self.parts.document.show, tie.answer

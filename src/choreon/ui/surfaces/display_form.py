@@ -105,8 +105,10 @@ class DisplayForm(QWidget):
             for name, field in self.values.items()
         }
         line = basics.row(
-            *self._rows.values(), self.table, self.message, 1, self.all, spacing=8
+            *self._rows.values(), self.table, self.message, self.all, spacing=8
         )
+        basics.grow(line, len(self._rows), 4)
+        basics.grow(line, len(self._rows) + 1, 4)
         basics.stack(self, line)
         self.show_display(Display())
 
@@ -119,8 +121,10 @@ class DisplayForm(QWidget):
             self.values[name].setValue(getattr(display, name))
         self.table.setVisible("shades" in seen)
         self.table.setText(as_table(display.shades))
+        self.table.setCursorPosition(0)
         self.message.setVisible("bytes" in seen)
         self.message.setText(display.bytes)
+        self.message.setCursorPosition(0)
         self.all.setVisible(display.how != Shows.NOTHING)
 
     def _change(self, **fields: object) -> None:

@@ -451,7 +451,10 @@ class SurfacesPlace(QWidget):
         tie = None if control is None else self.drawing.ties().get(control)
         self.list.mark(tie.target if tie else None, control is not None)
         why = "" if control is None else self._why(control, tie)
-        self.form.show_control(control, why, tie)
+        if len(self.drawing.row) > 1:
+            self.form.show_row(self.drawing.row)
+        else:
+            self.form.show_control(control, why, tie)
 
     def _why(self, control: Control, tie: AnyInput | None) -> str:
         show, state = self.parts.document.show, self.parts.engine.state
