@@ -274,6 +274,7 @@ def _others(hands: Hands) -> Iterator[State]:
     surfaces.drawing.choose(next(iter(surfaces.drawing.drawn())))
     yield State("surfaces, a control in hand", window)
     surfaces.draw.setChecked(True)
+    hands.until(lambda: not squeezed(surfaces), 2.0, "the drawing is not laid out")
     yield State("surfaces, drawing", window, surfaces.draw.isChecked)
     surfaces.draw.setChecked(False)
 
