@@ -29,7 +29,7 @@ from choreon.model.inputs import (
 from choreon.model.inputs.watching import QUIET
 from choreon.model.osc import slug
 from choreon.model.pages import as_read
-from choreon.model.refs import BLACKOUT, CHOOSE, CHOSEN, GRAND, TURN, Ref
+from choreon.model.refs import BLACKOUT, CHOOSE, CHOSEN, EDIT, GRAND, TURN, Ref
 from choreon.model.surfaces import PartSort, Shows
 from choreon.model.tiles import Flash, parts
 from choreon.model.verbs import Verb
@@ -644,3 +644,23 @@ def test_the_tempo_of_a_controller_is_followed(hands, surfaces, strange):
     hands.until(lambda: strange.ticks.count(0xF8) > 5)
     surfaces.send_clock(False)
     hands.until(lambda: 0xFC in strange.ticks)
+
+
+def test_an_edit_is_taken_back_by_a_pedal_and_not_by_a_guest(hands, strange):
+    document = hands.parts.document
+    learn(hands, midi_control(STRANGE, "note", 0, 6), Ref(EDIT, "undo"))
+    learn(hands, midi_control(STRANGE, "note", 0, 7), Ref(EDIT, "redo"))
+    before = document.show
+    document.edit("another name", edits.replace(before, name="Ebb"))
+    press(strange, "push 7")
+    hands.until(lambda: document.show.name == before.name)
+    press(strange, "push 8")
+    hands.until(lambda: document.show.name == "Ebb")
+
+    seen = []
+    hands.parts.engine.control_moved.connect(seen.append)
+    hands.window.begin_guest()
+    press(strange, "push 7")
+    hands.until(lambda: len(seen) == 2)
+    assert document.show.name == "Ebb"
+    hands.window.end_guest()

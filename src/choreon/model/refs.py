@@ -23,6 +23,7 @@ WALK = "walk"  # a deed of the window: the next lamp of a walk along the rig
 CHOSEN = "chosen"  # a deed of the window: an attribute of the lamps that are chosen
 CHOOSE = "choose"  # a deed of the window: the lamps of a group are chosen
 TURN = "turn"  # a deed of the window: it turns to a page, or to the one beside
+EDIT = "edit"  # a deed of the window: the last edit is taken back, or done again
 LAMPS = "lamps"  # an attribute of certain lamps, given by a hand of its own
 PAGE = "page"
 DEED = "deed"  # something done to all that plays
@@ -81,6 +82,10 @@ TURNS = {"next": tr("Next page"), "back": tr("Page before")}
 """Pages that the window can turn to, whatever they are called."""
 
 
+EDITS = {"undo": tr("Undo the last edit"), "redo": tr("Redo it")}
+"""What can be done to edits of the show, and what it is called."""
+
+
 COLOURS = {"hue": tr("Hue"), "strength": tr("Strength")}
 """What is turned of a colour beside its attributes."""
 
@@ -130,6 +135,8 @@ def exists(show: Show, ref: Ref) -> bool:
         return ref.id in DEEDS
     if ref.kind in (CHOSEN, WALK):
         return True
+    if ref.kind == EDIT:
+        return ref.id in EDITS
     if ref.kind == LAMPS:
         return exists(show, lamps_of(ref)[1])
     if ref.kind == CHOOSE:
@@ -176,6 +183,7 @@ def _name_of_turn(show: Show, ref: Ref) -> str:
 
 _NAMES: dict[str, Callable[[Show, Ref], str]] = {
     DEED: lambda show, ref: DEEDS.get(ref.id, ref.id),
+    EDIT: lambda show, ref: EDITS.get(ref.id, ref.id),
     LAMPS: _name_of_lamps,
     CHOSEN: _name_of_chosen,
     CHOOSE: _name_of_choice,

@@ -15,7 +15,7 @@ from choreon.engine.inputs.soft_takeover import SoftTakeover, taken
 from choreon.language import tr
 from choreon.model.inputs import AnyInput, Coding, is_key
 from choreon.model.inputs.osc import TO_PAGE
-from choreon.model.refs import CHOOSE, CHOSEN, TURN
+from choreon.model.refs import CHOOSE, CHOSEN, EDIT, TURN
 from choreon.render.picker import colour_at, place_of
 from choreon.ui.compose.hand import Hand
 from choreon.ui.gestures import gestures
@@ -29,7 +29,8 @@ PALE = 0.02  # strength below which a hue shows nothing
 
 class ControlHand(QObject):
     """Does what controls ask of the window. `turn`: turns to a page; `page`: which is
-    in front; `may`: whether hands may reach the draft now.
+    in front; `may`: whether hands may reach the draft now; `edits` does what is done to
+    edits of the show.
     """
 
     def __init__(
@@ -38,14 +39,17 @@ class ControlHand(QObject):
         turn: Callable[[str], None],
         page: Callable[[], str],
         may: Callable[[], bool],
+        edits: Callable[[str], object] = lambda deed: None,
     ) -> None:
         super().__init__()
         self.parts, self.hand = parts, Hand(parts)
         self.layers, self.takeover = Layers(), SoftTakeover()
         self._turn, self._page, self._may = turn, page, may
+        self._edits = edits
         self._acts: dict[str, Callable[[AnyInput, protocol.ControlMoved], None]] = {
             CHOSEN: self._chosen,
             CHOOSE: self._choose,
+            EDIT: self._edit,
             TURN: self._turn_to,
         }
         parts.engine.control_moved.connect(self._moved)
@@ -100,6 +104,11 @@ class ControlHand(QObject):
         group = self.parts.document.show.groups.get(tie.target.id)
         if group is not None and self._pressed(tie, moved):
             self.parts.selection.choose(list(group.fixtures))
+
+    def _edit(self, tie: AnyInput, moved: protocol.ControlMoved) -> None:
+        """The last edit is taken back, or done again."""
+        if self._pressed(tie, moved):
+            self._edits(tie.target.id)
 
     # values of those that are chosen
 

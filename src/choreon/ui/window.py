@@ -182,7 +182,11 @@ class MainWindow(QMainWindow):
         self._hidden_windows: list[QWidget] = []  # out of sight meanwhile
         self.learner = Learner(parts)
         self.control_hand = ControlHand(
-            parts, self._turn_to, self._front_page, lambda: not self.is_guest
+            parts,
+            self._turn_to,
+            self._front_page,
+            lambda: not self.is_guest,
+            lambda deed: self._acts()[deed](),
         )
         self.key_surface = KeySurface(parts, self.learner)
         self.heading = Heading(parts)

@@ -14,6 +14,7 @@ from choreon.model.refs import (
     CHOOSE,
     CHOSEN,
     DEED,
+    EDIT,
     LAMPS,
     MASTER,
     TILE,
@@ -27,7 +28,7 @@ from choreon.render.state import PlayState
 
 TOP = 127
 HALF = 0.5  # of its way, above which a fader has pressed what can only be pressed
-OF_THE_WINDOW = frozenset((CHOOSE, CHOSEN, TURN, WALK))
+OF_THE_WINDOW = frozenset((CHOOSE, CHOSEN, EDIT, TURN, WALK))
 """Kinds of targets that the window acts on, and no engine."""
 
 TURNED = frozenset(

@@ -24,6 +24,8 @@ from choreon.model.refs import (
     CHOOSE,
     CHOSEN,
     DEEDS,
+    EDIT,
+    EDITS,
     GROUP,
     TURN,
     TURNS,
@@ -270,6 +272,7 @@ def _of_window(show: Show) -> Iterator[tuple[str, Sequence[Ref]]]:
     yield tr("Who is chosen"), [Ref(CHOOSE, group) for group in show.groups]
     levels = [to_lamps(DIMMER, Ref(GROUP, group)) for group in show.groups]
     yield tr("Lamps, whoever is chosen"), levels
+    yield tr("Edits"), [Ref(EDIT, name) for name in EDITS]
     yield tr("Walk the rig"), [Ref(WALK, "next"), Ref(WALK, "back")]
 
 
