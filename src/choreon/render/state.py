@@ -389,7 +389,53 @@ class Cued(Cursor, frozen=True, tag="cued"):
         )
 
 
-AnyCursor = Still | Going | Cued
+class Running(Cursor, frozen=True, tag="running"):
+    """Along a timeline. At time `at` it had run for `seconds`, `rate` times as fast as
+    time; 0 while it pauses. `fired`: what lies on the line before it had run so long
+    has been done.
+    """
+
+    at: Number = 0.0
+    seconds: Number = 0.0
+    rate: Number = 1.0
+    fired: Number = 0.0
+
+    @property
+    def runs(self) -> bool:
+        """It does."""
+        return True
+
+    @property
+    def pauses(self) -> bool:
+        """Whether it pauses."""
+        return self.rate == 0.0
+
+    def time(self, now: float, beat: float) -> Time:
+        """Returns how long it has run; its beats are those of its own line."""
+        return Time(self.seconds + self.rate * max(0.0, now - self.at))
+
+    def going_at(self, rate: float, now: float, beat: float) -> Running:
+        """Returns the same cursor that goes on at another rate from now on."""
+        seconds = self.time(now, beat).seconds
+        return replace(self, at=max(now, self.at), seconds=seconds, rate=rate)
+
+    def from_then(self, at: float, beat: float) -> Running:
+        """Returns the same cursor that goes on only from a time on."""
+        return replace(self, at=at)
+
+    def comes_to(self, own: Time) -> Coming | None:
+        """Returns when it has run so long; None while it pauses."""
+        if self.rate <= 0.0 or not math.isfinite(own.seconds):
+            return None
+        at = self.at + (own.seconds - self.seconds) / self.rate
+        return Coming(at, None, self.at)
+
+    def shifted(self, seconds: float) -> Running:
+        """Returns the same cursor that many seconds later."""
+        return replace(self, at=self.at + seconds)
+
+
+AnyCursor = Still | Going | Cued | Running
 
 
 class LampFade(msgspec.Struct, frozen=True):

@@ -86,6 +86,7 @@ SIGNS = {
     "swap": tr("Swap"),
     "tag": tr("Tag"),
     "tick": tr("Tick"),
+    "timeline": tr("Timeline"),
     "times": tr("Clock"),
     "trash": tr("Trash"),
     "turn": tr("Turn"),

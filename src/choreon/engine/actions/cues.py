@@ -8,7 +8,7 @@ so that the first GO, a blackout and *back* are one crossfade each, as all other
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 
 import msgspec
 
@@ -17,10 +17,11 @@ from choreon.engine.actions.kinds import KINDS, HeadRoutes, OwnDrive, RoutesByRe
 from choreon.engine.actions.players import StepFade
 from choreon.engine.do import Do
 from choreon.model.lamps import fixtures_of
-from choreon.model.playables import Stack
+from choreon.model.playables import Stack, Timeline
 from choreon.model.playables.stack import (
     Contents,
     Cue,
+    CueAct,
     CueTimes,
     LampTimes,
     contents,
@@ -108,6 +109,8 @@ def _cue_at(stack: Stack, place: float) -> Cue | None:
 def has_step(show: Show, do: Do) -> bool:
     """Returns whether a stack that is gone into has the cue that is asked for."""
     found = show.playables.get(do.ref.id)
+    if isinstance(found, Timeline):
+        return True
     return isinstance(found, Stack) and _cue_at(found, do.value) is not None
 
 
@@ -393,10 +396,23 @@ def _besides(
     ways: RoutesByRef,
 ) -> PlayState:
     """What a cue does besides, by the hand of its stack."""
+    return do_all(show, state, cue.does, f"stack:{stack.id}", now, ways)
+
+
+def do_all(
+    show: Show,
+    state: PlayState,
+    acts: Iterable[CueAct],
+    by: str,
+    now: float,
+    ways: RoutesByRef,
+) -> PlayState:
+    """Returns the state after things were done, one after the other, by a hand that is
+    nobody's: what is on already stays as it is.
+    """
     from choreon.engine.actions import NotTaken, perform  # it knows this
 
-    by = f"stack:{stack.id}"
-    for act in cue.does:
+    for act in acts:
         on = players.playing_now(state, act.ref)
         if act.verb == Verb.GO and on:
             state = _go_of_others(show, state, on, now, ways)

@@ -8,8 +8,9 @@ from typing import Any, NamedTuple
 
 from choreon.engine.do import Do
 from choreon.model.effects import rate_of
-from choreon.model.playables import Chase, Scene, Stack
+from choreon.model.playables import Chase, Scene, Stack, Timeline
 from choreon.model.playables.chase import End
+from choreon.model.playables.timeline import LineEnd
 from choreon.model.refs import Ref
 from choreon.model.show import Show
 from choreon.model.verbs import Verb
@@ -21,6 +22,7 @@ from choreon.render.state import (
     Going,
     Player,
     PlayState,
+    Running,
     Still,
 )
 
@@ -138,6 +140,24 @@ def _drive_cues(verb: Verb) -> OwnDrive:
     return drive
 
 
+def _start_timeline(timeline: Timeline, now: float, clock: BeatClock) -> AnyCursor:
+    return Running(now)
+
+
+def _timeline_ends(timeline: Timeline) -> Ref | None:
+    return RELEASED if timeline.end == LineEnd.RELEASE else None
+
+
+def _drive_timeline(verb: Verb) -> OwnDrive:
+    def drive(*what: Any) -> PlayState:
+        from choreon.engine.actions import timelines  # it knows this
+
+        return timelines.DRIVES[verb](*what)
+
+    return drive
+
+
+_LINE_VERBS = (Verb.GO, Verb.NEXT, Verb.BACK, Verb.STEP)
 _CUE_VERBS = (Verb.GO, Verb.NEXT, Verb.BACK, Verb.STEP, Verb.READY)
 
 KINDS: dict[str, PlayableActions] = {
@@ -146,6 +166,11 @@ KINDS: dict[str, PlayableActions] = {
     Stack.kind: PlayableActions(
         _start_stack,
         acts={verb: _drive_cues(verb) for verb in _CUE_VERBS},
+    ),
+    Timeline.kind: PlayableActions(
+        _start_timeline,
+        _timeline_ends,
+        acts={verb: _drive_timeline(verb) for verb in _LINE_VERBS},
     ),
 }
 """A kind that is not here cannot be started."""

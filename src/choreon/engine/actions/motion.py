@@ -9,7 +9,7 @@ import time
 
 import msgspec
 
-from choreon.engine.actions import cues, following, players
+from choreon.engine.actions import cues, following, players, timelines
 from choreon.engine.actions.following import Wall
 from choreon.engine.actions.kinds import KINDS, RELEASED, Wanted
 from choreon.model.effects import rate_of
@@ -219,6 +219,16 @@ def due_at(
     if isinstance(step.cursor, Cued):
         return following.due_at(state, compiled.show, player, now, wall)
 
+    happens = timelines.due_at(compiled.show, player)
+    ends = _end_at(compiled, state, player)
+    if happens is not None and (ends is None or happens <= ends):
+        return happens
+    return ends
+
+
+def _end_at(compiled: CompiledShow, state: PlayState, player: Player) -> float | None:
+    """When something that is on comes to its end, and something follows then."""
+    step = player.steps[-1]
     cursor, source = step.cursor, compiled.source(step)
     if player.releasing or player.lifts:
         return None
@@ -294,6 +304,8 @@ def _follow(
 ) -> PlayState:
     if isinstance(player.steps[-1].cursor, Cued):
         return following.follow(compiled, state, player, due, now, wall)
+    if timelines.due_at(compiled.show, player) == due:
+        return timelines.follow(compiled.show, state, player, due, now)
 
     show, due = compiled.show, max(due, now - HELD_UP)
     ended = show.playables.get(player.ref.id)

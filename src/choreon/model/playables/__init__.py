@@ -6,9 +6,10 @@ from choreon.model.playables.base import Playable, PlayableKind, Priority, Times
 from choreon.model.playables.chase import CHASE, Chase
 from choreon.model.playables.scene import SCENE, Scene
 from choreon.model.playables.stack import STACK, Stack
+from choreon.model.playables.timeline import TIMELINE, Timeline
 from choreon.model.playables.unknown import UNKNOWN, Unknown
 
-AnyPlayable = Scene | Chase | Stack | Unknown
+AnyPlayable = Scene | Chase | Stack | Timeline | Unknown
 
 KINDS: dict[str, PlayableKind] = {
     kind.type.kind: kind
@@ -16,6 +17,7 @@ KINDS: dict[str, PlayableKind] = {
         SCENE,
         CHASE,
         STACK,
+        TIMELINE,
         UNKNOWN,
     )
 }
@@ -35,6 +37,7 @@ __all__ = [
     "Priority",
     "Scene",
     "Stack",
+    "Timeline",
     "Times",
     "Unknown",
     "kind_of",

@@ -390,8 +390,8 @@ def moved_to(chase: Chase, cursor: Going, time: Time, own: float) -> Going:
     return replace(cursor, seconds=cursor.seconds + own - time.seconds)
 
 
-class _Into:
-    """Where among what a chase gives the rows and lamps of a part of it are."""
+class InWhole:
+    """Where among what something gives the rows and lamps of a part of it are."""
 
     def __init__(self, whole: CompiledLook, part: CompiledLook | Fade) -> None:
         self.lamps = np.searchsorted(whole.lamps, part.lamps)
@@ -421,8 +421,8 @@ class LiveChase:
         self._freed = np.zeros(len(look.freed))
         # by what a step plays, and whether it is left for the same once more
         self._lives: dict[tuple[int, bool], Live | None] = {}
-        self._mixed: dict[tuple[int, int], tuple[Mixed, _Into]] = {}
-        self._into: dict[int, _Into] = {}
+        self._mixed: dict[tuple[int, int], tuple[Mixed, InWhole]] = {}
+        self._into: dict[int, InWhole] = {}
 
         self._spot = ChasePlace(-1, -1, 1.0, 0.0, 0)
         self._masters: Dimming = ()
@@ -472,22 +472,22 @@ class LiveChase:
             self._left[step] = math.prod(levels)
         return self._left[step]
 
-    def _pair(self, before: int, after: int) -> tuple[Mixed, _Into]:
+    def _pair(self, before: int, after: int) -> tuple[Mixed, InWhole]:
         found = self._mixed.get((before, after))
         if found is None:
             fade = self.source.pair(before, after)
             sources = self.source.sources
             same = sources[before] is sources[after]
             lives = (self._live(before, same), self._live(after))
-            found = Mixed(fade, lives), _Into(self.look, fade)
+            found = Mixed(fade, lives), InWhole(self.look, fade)
             if len(self._mixed) >= PAIRS:
                 self._mixed.clear()
             self._mixed[before, after] = found
         return found
 
-    def _alone(self, step: int) -> _Into:
+    def _alone(self, step: int) -> InWhole:
         if step not in self._into:
-            self._into[step] = _Into(self.look, self.source.sources[step].look)
+            self._into[step] = InWhole(self.look, self.source.sources[step].look)
         return self._into[step]
 
     @property

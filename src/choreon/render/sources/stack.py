@@ -10,7 +10,7 @@ import numpy as np
 
 from choreon.model.attributes import Family
 from choreon.model.playables import Priority, Stack
-from choreon.model.playables.chase import Chase, ChaseStep, Run
+from choreon.model.playables.chase import SHORTEST, Chase, ChaseStep, Run
 from choreon.model.playables.nesting import DEEPEST, contains, too_deep
 from choreon.model.playables.stack import (
     Cue,
@@ -144,6 +144,8 @@ class StackSource(ChaseSource):
             begun = cue.follow.kind == FollowKind.BEGUN
             lengths[n] = max(fades[n], wait) if begun else fades[n] + wait
 
+        if lengths:
+            lengths[-1] = max(lengths[-1], SHORTEST)  # it stays at the last one
         steps = tuple(
             ChaseStep(id=cue.id, fade=fade, hold=length - fade)
             for cue, fade, length in zip(cues, fades, lengths, strict=True)

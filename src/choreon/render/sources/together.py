@@ -240,6 +240,8 @@ class TogetherLive:
 
     def __init__(self, source: Together, offsets: Mapping[str, float]) -> None:
         self.source, self.look = source, source.look
+        self.on = [thing.level for thing in source.things]
+        """How far each thing is on, 0…1."""
         self.offsets = [_own_offsets(thing.key, offsets) for thing in source.things]
         self.lives: list[Live | None] = [
             thing.source.live(own)
@@ -330,14 +332,14 @@ class TogetherLive:
         """The intensities that the n-th thing gives now."""
         thing, live = self.source.things[n], self.lives[n]
         levels = thing.source.look.levels if live is None else live.levels
-        return levels * (thing.level * self._left[n])
+        return levels * (self.on[n] * self._left[n])
 
     def _move_changed(self) -> None:
         """The intensities where things change those below them."""
         level = np.zeros(self.source.rig.intensities + 1)
         for n, thing in enumerate(self.source.things):
             live = self.lives[n]
-            on = thing.level * self._left[n]
+            on = self.on[n] * self._left[n]
             for change, own in [] if live is None else live.changes():
                 if isinstance(change, LevelChange):
                     change.apply(level, own * on)
@@ -403,16 +405,15 @@ class TogetherLive:
         look = thing.source.look
         if live is None:
             return Given(look.values, points=look.points)
-        return live.give(weight * thing.level, beside)
+        return live.give(weight * self.on[n], beside)
 
     def _share(self, n: int, weight: float, beside: Floats) -> Floats:
         """The share of the rows of the n-th thing."""
-        thing = self.source.things[n]
-        look = thing.source.look
-        if thing.level == 1.0:
+        look = self.source.things[n].source.look
+        if self.on[n] == 1.0:
             return np.ones(len(look.rows))
         own = self._own[n, self.source.into[n].claims] * weight
-        share = 1.0 - (1.0 - thing.level) * part_of(beside, own)
+        share = 1.0 - (1.0 - self.on[n]) * part_of(beside, own)
         return share.take(look.claims[1])
 
     def _end_raw(self, n: int, share: Floats, freed: Floats | None) -> None:
@@ -448,7 +449,7 @@ class TogetherLive:
 
     def _change_values(self, n: int) -> None:
         """A thing changes what those below it give."""
-        live, thing = self.lives[n], self.source.things[n]
+        live = self.lives[n]
         if live is None or not live.modifies:
             return
 
@@ -462,7 +463,7 @@ class TogetherLive:
             added = np.zeros(rig.size + rig.channels)
             added[change.rows] = change.offset(here, np.zeros(rig.size))
             low, high = rig.low, rig.high
-            here[: rig.size] += added[: rig.size] * (on * thing.level)
+            here[: rig.size] += added[: rig.size] * (on * self.on[n])
             changed = here.copy()
             changed[: rig.size] = np.minimum(np.maximum(here[: rig.size], low), high)
             moved = added[rows] != 0.0
@@ -479,10 +480,8 @@ class TogetherLive:
     def changes(self) -> list[tuple[Change, float]]:
         """Returns what it does to what others give."""
         return [
-            (change, on * thing.level * left)
-            for thing, live, left in zip(
-                self.source.things, self.lives, self._left, strict=True
-            )
+            (change, on * own * left)
+            for own, live, left in zip(self.on, self.lives, self._left, strict=True)
             if live is not None
             for change, on in live.changes()
         ]

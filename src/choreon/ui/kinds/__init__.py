@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from choreon.model.playables import Chase, Playable, Scene, Stack, Unknown
+from choreon.model.playables import Chase, Playable, Scene, Stack, Timeline, Unknown
 from choreon.model.values import Look
 from choreon.ui.kinds.base import UiKind
 from choreon.ui.kinds.chase import CHASE
 from choreon.ui.kinds.scene import SCENE
 from choreon.ui.kinds.stack import STACK
+from choreon.ui.kinds.timeline import TIMELINE
 from choreon.ui.kinds.unknown import UNKNOWN
 
 KINDS: dict[str, UiKind] = {
     Scene.kind: SCENE,
     Chase.kind: CHASE,
     Stack.kind: STACK,
+    Timeline.kind: TIMELINE,
     Unknown.kind: UNKNOWN,
 }
 

@@ -1,0 +1,199 @@
+"""Timelines that are on: gone to a place, and what happens along them. Pure functions
+from state to state.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+
+import msgspec
+
+from choreon.engine.actions import cues, players
+from choreon.engine.actions.kinds import RoutesByRef
+from choreon.engine.do import Do
+from choreon.model.playables import Timeline
+from choreon.model.playables.timeline import Event, over_at, passes, place_at
+from choreon.model.show import Show
+from choreon.model.verbs import Verb
+from choreon.render.state import Player, PlayState, Running, Time
+
+replace = msgspec.structs.replace
+
+HELD_UP = 0.03  # seconds, a frame and a bit
+AWAY = 2.0  # seconds within which what was due meanwhile is done in order
+DONE = 1e-6  # seconds after an event from which on it is done
+NEAR = 0.3  # seconds after a mark in which the one before is meant
+
+
+def timeline_of(show: Show, player: Player) -> Timeline | None:
+    """Returns the timeline that a player is along; None where it plays another thing,
+    or one that is gone.
+    """
+    found = show.playables.get(player.ref.id)
+    return found if isinstance(found, Timeline) else None
+
+
+def cursor_of(player: Player) -> Running | None:
+    """Returns where a player is along its timeline; None where it plays another
+    thing.
+    """
+    cursor = player.steps[-1].cursor
+    return cursor if isinstance(cursor, Running) else None
+
+
+def place_of(timeline: Timeline, cursor: Running, now: float) -> float:
+    """Returns where on its line it is, in seconds."""
+    return place_at(timeline, cursor.time(now, 0.0).seconds)
+
+
+def _put(player: Player, cursor: Running) -> Player:
+    last = replace(player.steps[-1], cursor=cursor)
+    return replace(player, steps=(*player.steps[:-1], last))
+
+
+# by hand
+
+
+def step(
+    show: Show,
+    state: PlayState,
+    player: Player,
+    do: Do,
+    now: float,
+    ways: RoutesByRef,
+) -> PlayState:
+    """To a place on the line, in seconds; nothing that lies there is done."""
+    timeline, cursor = timeline_of(show, player), cursor_of(player)
+    if timeline is None or cursor is None or not math.isfinite(do.value):
+        return state
+    place = min(over_at(timeline), max(0.0, do.value))
+    there = replace(cursor, at=now, seconds=place, fired=place + DONE)
+    return players.change(state, player, lambda p: _put(p, there))
+
+
+def go(
+    show: Show,
+    state: PlayState,
+    player: Player,
+    do: Do,
+    now: float,
+    ways: RoutesByRef,
+) -> PlayState:
+    """On from here: what lies here is done."""
+    cursor = cursor_of(player)
+    if cursor is None or not player.paused:
+        return state
+    here = replace(cursor, fired=min(cursor.fired, cursor.time(now, 0.0).seconds))
+    going = here.going_at(player.rate, now, 0.0)
+    return players.change(
+        state, player, lambda p: replace(_put(p, going), paused=False)
+    )
+
+
+def next_mark(
+    show: Show,
+    state: PlayState,
+    player: Player,
+    do: Do,
+    now: float,
+    ways: RoutesByRef,
+) -> PlayState:
+    """To the next mark; nowhere after the last."""
+    return _to_mark(show, state, player, 1, now, ways)
+
+
+def mark_before(
+    show: Show,
+    state: PlayState,
+    player: Player,
+    do: Do,
+    now: float,
+    ways: RoutesByRef,
+) -> PlayState:
+    """To the mark before, or to the begin."""
+    return _to_mark(show, state, player, -1, now, ways)
+
+
+def _to_mark(
+    show: Show,
+    state: PlayState,
+    player: Player,
+    way: int,
+    now: float,
+    ways: RoutesByRef,
+) -> PlayState:
+    timeline, cursor = timeline_of(show, player), cursor_of(player)
+    if timeline is None or cursor is None:
+        return state
+    here = place_of(timeline, cursor, now)
+    marks = sorted(mark.at for mark in timeline.marks)
+    if way > 0:
+        there = next((at for at in marks if at > here + DONE), None)
+    else:
+        earlier = [0.0, *(at for at in marks if at < here - NEAR)]
+        there = earlier[-1]
+    if there is None:
+        return state
+    return step(show, state, player, Do(player.ref, Verb.STEP, there), now, ways)
+
+
+DRIVES = {
+    Verb.STEP: step,
+    Verb.GO: go,
+    Verb.NEXT: next_mark,
+    Verb.BACK: mark_before,
+}
+
+
+# by itself
+
+
+def events_of(timeline: Timeline) -> Iterator[Event]:
+    """Yields what happens along a timeline, track by track."""
+    for track in timeline.tracks:
+        if track.on:
+            yield from track.events
+
+
+def due_at(show: Show, player: Player) -> float | None:
+    """Returns when something next happens along a timeline; None where nothing does."""
+    timeline, cursor = timeline_of(show, player), cursor_of(player)
+    if timeline is None or cursor is None or player.releasing or player.lifts:
+        return None
+    own = _next(timeline, cursor)
+    coming = cursor.comes_to(Time(own, math.inf)) if math.isfinite(own) else None
+    return None if coming is None else max(coming.at or 0.0, coming.least)
+
+
+def _next(timeline: Timeline, cursor: Running) -> float:
+    """How long it has run when something next happens."""
+    since = cursor.fired
+    return min(
+        (passes(timeline, event.at, since) for event in events_of(timeline)),
+        default=math.inf,
+    )
+
+
+def follow(
+    show: Show, state: PlayState, player: Player, due: float, now: float
+) -> PlayState:
+    """Returns the state after what happens next along a timeline was done, by its own
+    hand. What should have been done so long ago that it would surprise is passed over.
+    """
+    timeline, cursor = timeline_of(show, player), cursor_of(player)
+    if timeline is None or cursor is None:
+        return state
+
+    own = _next(timeline, cursor)
+    happen = [
+        event.act
+        for event in events_of(timeline)
+        if passes(timeline, event.at, cursor.fired) <= own + DONE / 2
+    ]
+    done = replace(cursor, fired=own + DONE)
+    state = players.change(state, player, lambda p: _put(p, done))
+    if due < now - AWAY:
+        return state
+    by = f"timeline:{timeline.id}"
+    return cues.do_all(show, state, happen, by, max(due, now - HELD_UP), {})

@@ -1,0 +1,236 @@
+"""A timeline: what plays, and what happens, laid along a line of time."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from enum import StrEnum
+from typing import TYPE_CHECKING, ClassVar
+
+import msgspec
+
+from choreon.language import listed, tr
+from choreon.model.numbers import Number
+from choreon.model.playables.base import Playable, PlayableKind
+from choreon.model.playables.nesting import contains, in_words, too_deep
+from choreon.model.playables.stack import CueAct
+from choreon.model.problem import Problem
+from choreon.model.refs import Ref, exists
+from choreon.model.tempo_map import TempoMap
+
+if TYPE_CHECKING:
+    from choreon.model.show import Show
+
+LONGEST = 86_400.0  # seconds, a day
+SAME = 1e-7  # seconds apart that two times are taken for one
+SHORTEST_LOOP = 0.05  # seconds of a stretch that is played again and again
+
+
+class LinePoint(msgspec.Struct, frozen=True, array_like=True):
+    """A point of a level line: seconds after its clip begins, and the level there."""
+
+    at: Number
+    level: Number
+
+
+class Clip(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """Something that plays from `start` on for `length` seconds.
+
+    `entry`: its own time at which it is entered; `rate`: how many times as fast as
+    stored it goes; `repeat`: the seconds of its own after which it begins anew, 0 for
+    never. `fade_in`, `fade_out`: seconds at either end, within it. `line`: points that
+    a level line goes through, straight from one to the next; none for full. `only`:
+    the families that are taken of it; empty for all.
+    """
+
+    id: str
+    plays: Ref
+    start: Number
+    length: Number
+    entry: Number = 0.0
+    rate: Number = 1.0
+    repeat: Number = 0.0
+    fade_in: Number = 0.0
+    fade_out: Number = 0.0
+    level: Number = 1.0
+    line: tuple[LinePoint, ...] = ()
+    only: tuple[str, ...] = ()
+
+    @property
+    def end(self) -> float:
+        """When it is over."""
+        return self.start + max(0.0, self.length)
+
+
+class Event(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """Something that is done at a moment, as a hand would."""
+
+    id: str
+    at: Number
+    act: CueAct
+
+
+class Track(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """A lane of a timeline: clips that play, and events. Those farther down in the list
+    lie above those before them. `on`: else nothing of it counts.
+    """
+
+    id: str
+    name: str = ""
+    clips: tuple[Clip, ...] = ()
+    events: tuple[Event, ...] = ()
+    on: bool = True
+
+
+class Mark(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """A moment with a name."""
+
+    id: str
+    at: Number
+    name: str = ""
+
+
+class LineEnd(StrEnum):
+    """What happens at the end of the line."""
+
+    RELEASE = "release"
+    HOLD = "hold"
+    LOOP = "loop"
+
+
+class Timeline(Playable, frozen=True, kw_only=True, omit_defaults=True, tag="timeline"):
+    """Tracks along one line, from 0 on, in seconds.
+
+    `length`: how long it is; 0: to the end of what lies last. `end`: what happens
+    there. `region`: the stretch that is played again and again where it loops; none:
+    the whole. `tempo`: where its beats are.
+    """
+
+    kind: ClassVar[str] = "timeline"
+
+    tracks: tuple[Track, ...] = ()
+    marks: tuple[Mark, ...] = ()
+    length: Number = 0.0
+    end: LineEnd = LineEnd.RELEASE
+    region: tuple[Number, Number] | None = None
+    tempo: TempoMap = TempoMap()
+
+    def track(self, track_id: str) -> Track | None:
+        """Returns the track of an id, if there is one."""
+        return next((track for track in self.tracks if track.id == track_id), None)
+
+
+# its time
+
+
+def over_at(timeline: Timeline) -> float:
+    """Returns when a timeline is over, in seconds of its own."""
+    if timeline.length > 0.0:
+        return min(LONGEST, timeline.length)
+    ends = [clip.end for track in timeline.tracks for clip in track.clips]
+    ends += [event.at for track in timeline.tracks for event in track.events]
+    return min(LONGEST, max(0.0, max(ends, default=0.0)))
+
+
+def loop_of(timeline: Timeline) -> tuple[float, float] | None:
+    """Returns the stretch that is played again and again, from and to; None where it
+    does not loop, or the stretch is too short to be.
+    """
+    if timeline.end != LineEnd.LOOP:
+        return None
+    begin, end = timeline.region or (0.0, over_at(timeline))
+    begin, end = max(0.0, begin), min(LONGEST, end)
+    return (begin, end) if end - begin >= SHORTEST_LOOP else None
+
+
+def place_at(timeline: Timeline, own: float) -> float:
+    """Returns where on the line it is after it has run for `own` seconds: what loops
+    goes on from the begin of its stretch whenever it comes to the end of it.
+    """
+    own = max(0.0, own)
+    loop = loop_of(timeline)
+    if loop is None or own < loop[1]:
+        return min(own, over_at(timeline)) if loop is None else own
+    begin, end = loop
+    return begin + math.fmod(own - begin, end - begin)
+
+
+def passes(timeline: Timeline, at: float, since: float) -> float:
+    """Returns the first time that it has run at which it comes to a place on its line,
+    not before it has run for `since`; infinite where it never does again.
+    """
+    loop = loop_of(timeline)
+    if at >= since - SAME:
+        inside = loop is None or at < loop[1]
+        return at if inside and 0.0 <= at <= over_at(timeline) else math.inf
+    if loop is None or not loop[0] <= at < loop[1]:
+        return math.inf
+    begin, end = loop
+    rounds = max(1, math.ceil((since - at - SAME) / (end - begin)))
+    return at + rounds * (end - begin)
+
+
+# levels
+
+
+def fade_at(clip: Clip, after: float) -> float:
+    """Returns what the fades at its ends leave of a clip some seconds after its begin,
+    0…1.
+    """
+    left = clip.length - after
+    come = after / clip.fade_in if clip.fade_in > 0.0 else 1.0
+    goes = left / clip.fade_out if clip.fade_out > 0.0 else 1.0
+    return min(1.0, max(0.0, come)) * min(1.0, max(0.0, goes))
+
+
+# what the model must know of it
+
+
+def _check(show: Show, timeline: Timeline) -> Iterator[Problem]:
+    path = f"playables/{timeline.id}/tracks"
+    gone = [str(ref) for ref in _refs(timeline) if not exists(show, ref)]
+    if gone:
+        text = tr(
+            "{name} plays what is gone ({refs}); there it stays dark",
+            name=timeline.name,
+            refs=listed(gone, 3),
+        )
+        yield Problem(path, text, "warning")
+
+    if contains(show, timeline.ref, timeline.ref):
+        text = tr("{name} contains itself; there it stays dark", name=timeline.name)
+        yield Problem(path, text, "warning")
+        return
+    way = too_deep(show, timeline.ref)
+    if way:
+        text = tr(
+            "{name} is nested too deep ({words}); such clips stay dark",
+            name=timeline.name,
+            words=in_words(show, way),
+        )
+        yield Problem(path, text, "warning")
+
+
+def _refs(timeline: Timeline) -> tuple[Ref, ...]:
+    acts = [event.act.ref for track in timeline.tracks for event in track.events]
+    return tuple(dict.fromkeys([*_parts(timeline), *acts]))
+
+
+def _parts(timeline: Timeline) -> tuple[Ref, ...]:
+    refs = [clip.plays for track in timeline.tracks for clip in track.clips]
+    return tuple(dict.fromkeys(refs))
+
+
+def _light(timeline: Timeline) -> tuple[object, ...]:
+    course = (timeline.length, timeline.end, timeline.region, timeline.tempo)
+    return (timeline.tracks, *course)
+
+
+TIMELINE = PlayableKind(
+    light=_light,
+    title="timeline",
+    type=Timeline,
+    check=_check,
+    parts=_parts,
+    plays=_refs,
+)
