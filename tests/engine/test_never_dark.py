@@ -655,9 +655,15 @@ def test_more_outputs_than_a_frame_has_time_for_are_told(engines, own_folders, n
     client.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 1.0))
 
     def faults() -> str:
-        return " ".join(client.wait_for(protocol.Pulse).faults)
+        nonlocal client
+        try:
+            return " ".join(client.wait_for(protocol.Pulse).faults)
+        except ConnectionError:
+            # what talks to windows may hang beside so much, and is replaced then
+            client = engines.connect()
+            return ""
 
     until(lambda: "Sending to 2001 outputs takes most of each frame" in faults())
     few = {i: output for i, output in show.outputs.items() if i[:2] != "o-"}
     client.send(protocol.PutShow(edits.replace(show, outputs=few), str(path)))
-    until(lambda: not faults())
+    until(lambda: faults() == "" and faults() == "")

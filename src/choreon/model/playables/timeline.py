@@ -70,13 +70,21 @@ class Event(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     act: CueAct
 
 
+class TrackSort(StrEnum):
+    """What lies on a track."""
+
+    LIGHT = "light"
+    EVENTS = "events"
+
+
 class Track(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """A lane of a timeline: clips that play, and events. Those farther down in the list
+    """A lane of a timeline: clips that play, or events. Those farther down in the list
     lie above those before them. `on`: else nothing of it counts.
     """
 
     id: str
     name: str = ""
+    sort: TrackSort = TrackSort.LIGHT
     clips: tuple[Clip, ...] = ()
     events: tuple[Event, ...] = ()
     on: bool = True

@@ -91,6 +91,16 @@ class ScoreHand(QObject):
         """The chosen ones of them."""
         return [cue for cue in self.cues if cue.id in self.chosen]
 
+    @property
+    def own_id(self) -> str:
+        """What is in hand."""
+        return self.stack_id
+
+    @property
+    def takes_into(self) -> bool:
+        """Whether things can be put into what is chosen."""
+        return bool(self.chosen)
+
     def open(self, stack_id: str) -> None:
         """Show a stack."""
         if stack_id != self.stack_id:

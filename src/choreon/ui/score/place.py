@@ -20,14 +20,15 @@ from PySide6.QtWidgets import (
     QInputDialog,
     QPushButton,
     QSplitter,
+    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
 from choreon.language import plural, tr
-from choreon.model import cues, edits
+from choreon.model import cues, edits, timelines
 from choreon.model.cue_words import NotUnderstood, parse_times
-from choreon.model.playables import Stack
+from choreon.model.playables import AnyPlayable, Timeline
 from choreon.model.playables.stack import called
 from choreon.render.cue_checks import by_cue
 from choreon.ui import renaming, theme
@@ -41,6 +42,7 @@ from choreon.ui.score.dry_pane import DryPane
 from choreon.ui.score.files import ScoreFiles
 from choreon.ui.score.go_slab import GoSlab
 from choreon.ui.score.hand import ScoreHand
+from choreon.ui.score.line_pane import LinePane
 from choreon.ui.score.script_view import ScriptPane
 from choreon.ui.score.things import ThingList
 from choreon.ui.stage.mini import MiniStages
@@ -64,7 +66,16 @@ class ScorePlace(QWidget):
 
         self.head = self._make_head()
         self.table = CueTable(self.hand)
-        self.things = ThingList(self.hand, self.minis)
+        self.things = ThingList(
+            self.hand,
+            self.minis,
+            (
+                tr("A cue of each"),
+                tr("Make a cue of each that is chosen (Enter), behind the chosen cue"),
+            ),
+            (tr("Into the cue"), tr("Have the chosen cues play them as well")),
+            tr("Drag to the list of cues, or press Enter; several at once"),
+        )
         self.form = CueForm(self.hand)
         self.text = ScriptPane(self.hand)
         self.files = ScoreFiles(self.hand, self, self.text.put)
@@ -88,11 +99,15 @@ class ScorePlace(QWidget):
         self.splitter.setSizes([200, 560, 420, 280, 460])
         self.splitter.setChildrenCollapsible(False)
 
+        self.of_cues = QWidget()
+        cues_box = basics.stack(self.of_cues, self.splitter, self.slab, spacing=8)
+        cues_box.setStretch(0, 1)
+        self.pages = QStackedWidget()
+        self.pages.addWidget(self.of_cues)
+        self._lines: LinePane | None = None
         box = QVBoxLayout(self)
         box.setContentsMargins(8, 0, 8, 8)
-        box.setSpacing(8)
-        box.addWidget(self.splitter, 1)
-        box.addWidget(self.slab)
+        box.addWidget(self.pages)
 
         self._keys()
         self.hand.changed.connect(self._follow)
@@ -100,13 +115,10 @@ class ScorePlace(QWidget):
 
     def _make_head(self) -> QWidget:
         hand = self.hand
-        self.chooser = QComboBox()
-        self.chooser.setAccessibleName(tr("Stack"))
-        self.chooser.setToolTip(tr("Which stack is shown"))
-        self.chooser.setMinimumWidth(140)
-        self.chooser.activated.connect(self._choose)
-
-        self.new = basics.tool("plus", tr("Make another stack"), self.ask_new)
+        self.chooser = self._make_chooser()
+        self.new = basics.tool(
+            "plus", tr("Make another"), lambda: self._menu_of_new(self.new)
+        )
         self.times = TimeField(tr("the stack"), "", self._type_times)
         self.times.setToolTip(
             tr("In and out, in seconds, of cues that have no times of their own: 3/2")
@@ -157,6 +169,48 @@ class ScorePlace(QWidget):
             self.more,
         )
 
+    def _make_chooser(self) -> QComboBox:
+        made = QComboBox()
+        made.setAccessibleName(tr("Stack or timeline"))
+        made.setToolTip(tr("Which stack, or timeline, is shown"))
+        made.setMinimumWidth(140)
+        made.activated.connect(lambda place: self._choose(made.itemData(place)))
+        return made
+
+    @property
+    def lines(self) -> LinePane:
+        """Timelines; made when one is first looked at."""
+        if self._lines is None:
+            self._lines = LinePane(self.parts, self.minis, self._make_chooser())
+            new = self._lines.new
+            new.clicked.connect(lambda: self._menu_of_new(new))
+            self.pages.addWidget(self._lines)
+            self._lines.hand.changed.connect(self._follow_lines)
+            self._follow()
+        return self._lines
+
+    @property
+    def shows_line(self) -> bool:
+        """Whether a timeline is looked at, and no stack."""
+        return self._lines is not None and self.pages.currentWidget() is self._lines
+
+    def _follow_lines(self) -> None:
+        """Where the timeline that was looked at is gone, another is."""
+        if not self.shows_line or self.lines.hand.line is not None:
+            return
+        left = timelines.timelines_of(self.hand.show)
+        if left:
+            self.lines.hand.open(left[0].id)
+        else:
+            self.pages.setCurrentWidget(self.of_cues)
+        self._fill_choosers()
+
+    def _menu_of_new(self, button: QWidget) -> None:
+        menu = Menu(self)
+        menu.addAction(tr("A stack of cues…"), self.ask_new)
+        menu.addAction(tr("A timeline…"), self.ask_new_line)
+        menu.exec(button.mapToGlobal(button.rect().bottomLeft()))
+
     def _toggle(self, name: str, text: str, tip: str) -> QPushButton:
         made = basics.button(text, partial(self._toggled, name), "quiet", tip=tip)
         made.setCheckable(True)
@@ -188,7 +242,10 @@ class ScorePlace(QWidget):
                 wrap=True,
             ),
             basics.row(
-                basics.button(tr("Begin a stack"), self.begin, "main", "plus"), 1
+                basics.button(tr("Begin a stack"), self.begin, "main", "plus"),
+                basics.button(tr("Begin a timeline"), self.begin_line, "", "timeline"),
+                1,
+                spacing=8,
             ),
             2,
             margins=16,
@@ -210,18 +267,7 @@ class ScorePlace(QWidget):
             act()
 
     def _follow(self) -> None:
-        stacks = cues.stacks_of(self.hand.show)
-        names = [(stack.name, stack.id) for stack in stacks]
-        shown = [
-            (self.chooser.itemText(n), self.chooser.itemData(n))
-            for n in range(self.chooser.count())
-        ]
-        if names != shown:
-            self.chooser.clear()
-            for name, stack_id in names:
-                self.chooser.addItem(name, stack_id)
-        self.chooser.setCurrentIndex(self.chooser.findData(self.hand.stack_id))
-
+        self._fill_choosers()
         stack = self.hand.stack
         there = stack is not None
         self.table.setVisible(there)
@@ -235,8 +281,9 @@ class ScorePlace(QWidget):
             self._shown_id = stack.id
             self._usual_panes(bool(stack.text))
         self._arrange()
-        for widget in (self.chooser, self.times, self.count, self.more, self.own):
+        for widget in (self.times, self.count, self.more, self.own):
             widget.setVisible(there)
+        self.chooser.setVisible(self.chooser.count() > 0)
 
         if stack is not None:
             text = f"{stack.fade_in:g}/{stack.fade_out:g}"
@@ -245,8 +292,26 @@ class ScorePlace(QWidget):
             self.times.show_text(text)
             basics.say(self.count, plural(len(stack.cues), "{n} cue", "{n} cues"))
 
-    def _choose(self, place: int) -> None:
-        self.hand.open(self.chooser.itemData(place))
+    def _fill_choosers(self) -> None:
+        """List all stacks and timelines, and which one is looked at."""
+        show = self.hand.show
+        names = [(stack.name, stack.id) for stack in cues.stacks_of(show)]
+        names += [(line.name, line.id) for line in timelines.timelines_of(show)]
+        boxes = [(self.chooser, self.hand.stack_id)]
+        if self._lines is not None:
+            boxes.append((self._lines.chooser, self._lines.hand.line_id))
+        for box, own in boxes:
+            shown = [(box.itemText(n), box.itemData(n)) for n in range(box.count())]
+            if names != shown:
+                box.clear()
+                for name, thing_id in names:
+                    box.addItem(name, thing_id)
+            box.setCurrentIndex(box.findData(own))
+
+    def _choose(self, thing_id: str) -> None:
+        found = self.hand.show.playables.get(thing_id)
+        if found is not None:
+            self.open(found)
 
     def _type_times(self, text: str) -> bool:
         try:
@@ -279,9 +344,31 @@ class ScorePlace(QWidget):
             self.hand.new_stack(name)
             self.table.setFocus()
 
-    def open(self, stack: Stack) -> None:
-        """Show a stack."""
-        self.hand.open(stack.id)
+    def begin_line(self) -> None:
+        """Make the first timeline."""
+        self._new_line("")
+
+    def ask_new_line(self) -> None:
+        """Ask for a name, and make a timeline."""
+        name, sure = QInputDialog.getText(self, tr("New timeline"), tr("Name"))
+        if sure:
+            self._new_line(name)
+
+    def _new_line(self, name: str) -> None:
+        self.lines.hand.new(name)
+        self.pages.setCurrentWidget(self.lines)
+        self._fill_choosers()
+        self.lines.view.setFocus()
+
+    def open(self, thing: AnyPlayable) -> None:
+        """Show a stack, or a timeline."""
+        if isinstance(thing, Timeline):
+            self.lines.hand.open(thing.id)
+            self.pages.setCurrentWidget(self.lines)
+        else:
+            self.hand.open(thing.id)
+            self.pages.setCurrentWidget(self.of_cues)
+        self._fill_choosers()
 
     def _menu(self) -> None:
         stack = self.hand.stack
@@ -407,7 +494,11 @@ class ScorePlace(QWidget):
         super().resizeEvent(event)
 
     def escape(self) -> bool:
-        """End the dry run, or choose no cue. Returns whether there was anything."""
+        """End the dry run, or choose no cue, or no clip. Returns whether there was
+        anything.
+        """
+        if self.shows_line:
+            return self.lines.escape()
         if self.hand.dry is not None:
             self.hand.run_dry(False)
             return True

@@ -1,8 +1,9 @@
-"""What plays, as a list from which cues are made: dragged, or by Enter."""
+"""What plays, as a list from which cues, or clips, are made: dragged, or by Enter."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Protocol
 
 from PySide6.QtCore import (
     QAbstractListModel,
@@ -12,6 +13,7 @@ from PySide6.QtCore import (
     QSize,
     QSortFilterProxyModel,
     Qt,
+    SignalInstance,
 )
 from PySide6.QtGui import QColor, QKeyEvent, QPainter
 from PySide6.QtWidgets import (
@@ -28,9 +30,9 @@ from choreon.language import tr
 from choreon.model.playables import AnyPlayable
 from choreon.model.refs import Ref
 from choreon.model.sameness import very_same
+from choreon.model.show import Show
 from choreon.ui import kinds, theme
 from choreon.ui.drags import REF, carry
-from choreon.ui.score.hand import ScoreHand
 from choreon.ui.stage.mini import MiniStages
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.items import NO_PARENT, AnyIndex
@@ -39,17 +41,42 @@ THING = Qt.ItemDataRole.UserRole
 ROW, PICTURE = 44, (60, 38)  # points of a line and of its picture
 
 
-class ThingModel(QAbstractListModel):
-    """All that plays, but for the stack in hand."""
+class ThingsHand(Protocol):
+    """What things are put into: a stack, or a timeline."""
 
-    def __init__(self, hand: ScoreHand) -> None:
+    changed: SignalInstance
+    chosen_changed: SignalInstance
+
+    @property
+    def show(self) -> Show:
+        """The show as it is now."""
+
+    @property
+    def own_id(self) -> str:
+        """What is in hand: it is not offered."""
+
+    @property
+    def takes_into(self) -> bool:
+        """Whether things can be put into what is chosen."""
+
+    def add_of(self, refs: Sequence[Ref]) -> object:
+        """Put each in by itself."""
+
+    def put_into(self, refs: Sequence[Ref]) -> object:
+        """Put all into what is chosen."""
+
+
+class ThingModel(QAbstractListModel):
+    """All that plays, but for what is in hand."""
+
+    def __init__(self, hand: ThingsHand) -> None:
         super().__init__()
         self.hand = hand
         self.things: list[AnyPlayable] = []
 
     def refill(self) -> None:
         """Read the show anew."""
-        own = self.hand.stack_id
+        own = self.hand.own_id
         things = [p for p in self.hand.show.playables.values() if p.id != own]
         if not very_same(things, self.things):
             self.beginResetModel()
@@ -124,7 +151,15 @@ class ThingDelegate(QStyledItemDelegate):
 class ThingList(QFrame):
     """The list, and what it is searched by."""
 
-    def __init__(self, hand: ScoreHand, minis: MiniStages) -> None:
+    def __init__(
+        self,
+        hand: ThingsHand,
+        minis: MiniStages,
+        add: tuple[str, str],
+        into: tuple[str, str],
+        hint: str,
+    ) -> None:
+        """`add`, `into`: what the buttons say, and their tips."""
         super().__init__()
         self.hand = hand
         self.setProperty("panel", "true")
@@ -139,22 +174,12 @@ class ThingList(QFrame):
         self.filter.setClearButtonEnabled(True)
         self.filter.textChanged.connect(self.shown.setFilterFixedString)
 
-        self.view = Things(self)
+        self.view = Things(self, hint)
         self.view.setModel(self.shown)
         self.view.setItemDelegate(ThingDelegate(self.view, minis))
 
-        self.add = basics.button(
-            tr("A cue of each"),
-            self.add_chosen,
-            icon="plus",
-            tip=tr("Make a cue of each that is chosen (Enter), behind the chosen cue"),
-        )
-        self.into = basics.button(
-            tr("Into the cue"),
-            self.put_into_cue,
-            "quiet",
-            tip=tr("Have the chosen cues play them as well"),
-        )
+        self.add = basics.button(add[0], self.add_chosen, icon="plus", tip=add[1])
+        self.into = basics.button(into[0], self.put_into_cue, "quiet", tip=into[1])
         box = basics.stack(
             self,
             basics.label(tr("What plays"), "heading"),
@@ -179,25 +204,25 @@ class ThingList(QFrame):
     def _follow(self) -> None:
         any_chosen = bool(self.view.selectionModel().selectedIndexes())
         self.add.setEnabled(any_chosen)
-        self.into.setEnabled(any_chosen and bool(self.hand.chosen))
+        self.into.setEnabled(any_chosen and self.hand.takes_into)
 
     def add_chosen(self) -> None:
-        """A cue of each that is chosen."""
+        """Put each that is chosen in by itself."""
         self.hand.add_of(self.chosen())
 
     def put_into_cue(self) -> None:
-        """The chosen cues play what is chosen as well."""
+        """Put all that are chosen into what is chosen there."""
         self.hand.put_into(self.chosen())
 
 
 class Things(QListView):
     """The list itself."""
 
-    def __init__(self, owner: ThingList) -> None:
+    def __init__(self, owner: ThingList, hint: str) -> None:
         super().__init__()
         self.owner = owner
         self.setAccessibleName(tr("What plays"))
-        self.setToolTip(tr("Drag to the list of cues, or press Enter; several at once"))
+        self.setToolTip(hint)
         self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.setDragEnabled(True)
         self.setMouseTracking(True)
@@ -206,7 +231,7 @@ class Things(QListView):
         self.doubleClicked.connect(lambda _: owner.add_chosen())
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Enter makes cues."""
+        """Enter puts them in."""
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.owner.add_chosen()
         else:

@@ -1,0 +1,296 @@
+"""Timelines in Score: the line in hand, what can be put onto it, what is chosen."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeySequence, QResizeEvent, QShortcut
+from PySide6.QtWidgets import (
+    QApplication,
+    QComboBox,
+    QInputDialog,
+    QPushButton,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
+
+from choreon.language import tr
+from choreon.model import edits, timelines
+from choreon.model.playables.timeline import LineEnd, TrackSort
+from choreon.model.refs import Ref
+from choreon.ui import renaming, theme
+from choreon.ui.commands import BY_ID, edits_text
+from choreon.ui.parts import Parts
+from choreon.ui.score.line_form import LineForm
+from choreon.ui.score.line_hand import LineHand
+from choreon.ui.score.line_view import LineView
+from choreon.ui.score.things import ThingList
+from choreon.ui.stage.mini import MiniStages
+from choreon.ui.widgets import basics
+from choreon.ui.widgets.flow import flow
+from choreon.ui.widgets.menu import Menu
+
+ROOMY = 1060  # points from which what plays, and the form, have room beside the line
+
+
+class LinePane(QWidget):
+    """One timeline. `chooser` lists all that Score shows."""
+
+    def __init__(self, parts: Parts, minis: MiniStages, chooser: QComboBox) -> None:
+        super().__init__()
+        self.parts = parts
+        self.hand = LineHand(parts, self)
+        self.view = LineView(self.hand, minis)
+        self.things = ThingList(
+            self.hand,
+            minis,
+            (
+                tr("Onto the line"),
+                tr("Put what is chosen onto the track in hand, from the playhead on"),
+            ),
+            (
+                tr("Start it there"),
+                tr("Have what is chosen start where the playhead is, as an event"),
+            ),
+            tr("Drag onto a track, or press Enter; several at once"),
+        )
+        self.form = LineForm(self.hand)
+        self.chooser = chooser
+        self.new = basics.tool("plus", tr("Make another"), lambda: None)
+        self.head = self._make_head()
+
+        middle = basics.panel(self.head, self.view, margins=10)
+        basics.grow(middle, 1)
+        self.side = basics.panel(basics.scroller(self.form), margins=10)
+        self.side.setMinimumWidth(196)
+        self.splitter = QSplitter(Qt.Orientation.Horizontal)
+        for widget in (self.things, middle, self.side):
+            self.splitter.addWidget(widget)
+        self.splitter.setStretchFactor(1, 3)
+        self.splitter.setSizes([172, 800, 198])
+        self.splitter.setChildrenCollapsible(False)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.addWidget(self.splitter)
+        self._roomy = True
+
+        self._keys()
+        self.hand.changed.connect(self._follow)
+        self.hand.chosen_changed.connect(self._follow)
+        self.hand.went.connect(self._went)
+        self._follow()
+        self._went()
+
+    def _make_head(self) -> QWidget:
+        hand = self.hand
+        self.begin = basics.tool("before", tr("To the begin"), lambda: hand.go_to(0.0))
+        self.play = basics.button(
+            tr("Play"),
+            hand.play,
+            "main",
+            "play",
+            tip=tr("Play from the playhead, or stand (Space)"),
+        )
+        self.stop = basics.tool("stop", tr("Let it go"), hand.stop)
+        self.on_stage = basics.button(
+            tr("On stage"),
+            self._set_on_stage,
+            "quiet",
+            tip=tr("Have the stage follow the playhead while the line is not played"),
+        )
+        self.on_stage.setCheckable(True)
+        self.loop = basics.button(
+            tr("Loop"),
+            self._toggle_loop,
+            "quiet",
+            tip=tr("Play what is chosen, or all, again and again; it closes on bars"),
+        )
+        self.loop.setCheckable(True)
+        self.whole = basics.tool("full", tr("All of it (F)"), self.view.fit)
+        self.panes = {
+            "things": self._toggle(tr("Plays"), tr("Show what plays")),
+            "form": self._toggle(tr("Clip"), tr("Show what is chosen, in numbers")),
+        }
+        self.more = basics.tool("more", tr("More with this timeline"), self._menu)
+        return flow(
+            self.chooser,
+            self.new,
+            self.begin,
+            self.play,
+            self.stop,
+            self.loop,
+            self.on_stage,
+            1,
+            self.whole,
+            *self.panes.values(),
+            self.more,
+        )
+
+    def _toggle(self, text: str, tip: str) -> QPushButton:
+        made = basics.button(text, self._arrange, "quiet", tip=tip)
+        made.setCheckable(True)
+        made.setChecked(True)
+        return made
+
+    def _arrange(self) -> None:
+        """Show beside the line what is wanted, and has room."""
+        for name, widget in (("things", self.things), ("form", self.side)):
+            button = self.panes[name]
+            button.setVisible(self._roomy)
+            widget.setVisible(self._roomy and button.isChecked())
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Where there is little room the line has it."""
+        self._roomy = self.width() >= ROOMY
+        self._arrange()
+        super().resizeEvent(event)
+
+    def _keys(self) -> None:
+        """Space plays here and nowhere else, and never while something is typed."""
+        for key in BY_ID["go"].keys:
+            shortcut = QShortcut(QKeySequence(key), self)
+            shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+            shortcut.setAutoRepeat(False)
+            shortcut.activated.connect(lambda: self._by_key(self.hand.play))
+
+    def _by_key(self, act: Callable[[], object]) -> None:
+        if not edits_text(QApplication.focusWidget()):
+            act()
+
+    def _follow(self) -> None:
+        line = self.hand.line
+        if line is not None:
+            self.loop.setChecked(line.end == LineEnd.LOOP)
+
+    def _went(self) -> None:
+        plays, on = self.hand.plays, self.hand.player is not None
+        self.play.setText(tr("Stand") if plays else tr("Play"))
+        self.play.setIcon(theme.icon("pause" if plays else "play", theme.PIT))
+        self.stop.setEnabled(on)
+
+    def _set_on_stage(self) -> None:
+        self.hand.on_stage = self.on_stage.isChecked()
+
+    def _toggle_loop(self) -> None:
+        if self.loop.isChecked():
+            self.hand.loop_chosen(bars=True)
+        else:
+            self._end(LineEnd.RELEASE)
+
+    def _end(self, end: LineEnd) -> None:
+        self.hand.edit(
+            tr("what is at the end of the line"),
+            lambda line: edits.replace(line, end=end),
+        )
+
+    def fill_menu(self, menu: Menu) -> None:
+        """Put in what can be done with the timeline in hand."""
+        hand, line = self.hand, self.hand.line
+        if line is None:
+            return
+        menu.addAction(
+            tr("Another track for light"), lambda: hand.add_track(TrackSort.LIGHT)
+        )
+        menu.addAction(
+            tr("Another track for events"), lambda: hand.add_track(TrackSort.EVENTS)
+        )
+        menu.addAction(tr("Rename the track in hand…"), self._rename_track)
+        silent = menu.addAction(tr("The track in hand plays"), self._toggle_track)
+        track = line.track(hand.track_id)
+        silent.setCheckable(True)
+        silent.setChecked(track is not None and track.on)
+        menu.addAction(tr("Take the track in hand off"), self._drop_track)
+        menu.addSeparator()
+        menu.addAction(tr("Nearer"), lambda: self.view.zoom(1))
+        menu.addAction(tr("Farther"), lambda: self.view.zoom(-1))
+        menu.addSeparator()
+        menu.addAction(tr("Split where the playhead is"), hand.split_chosen)
+        menu.addAction(tr("Double what is chosen"), hand.double_chosen)
+        menu.addAction(tr("Take off what is chosen"), hand.remove_chosen)
+        menu.addAction(tr("A mark where the playhead is…"), self._ask_mark)
+        menu.addAction(tr("Loop it as long as it is"), lambda: hand.loop_chosen(False))
+        menu.addAction(tr("Fit the loop to bars"), lambda: hand.loop_chosen(True))
+        ends = menu.addMenu(tr("At its end"))
+        for end, words in ENDS.items():
+            action = ends.addAction(words, lambda e=end: self._end(e))
+            action.setCheckable(True)
+            action.setChecked(line.end == end)
+        menu.addSeparator()
+        menu.addAction(
+            tr("Rename…"),
+            lambda: renaming.ask(self, self.parts, line.ref, tr("Rename the timeline")),
+        )
+        menu.addAction(tr("Double it"), self._double)
+        menu.addAction(tr("Delete the timeline"), self._delete)
+
+    def _menu(self) -> None:
+        menu = Menu(self)
+        self.fill_menu(menu)
+        menu.exec(self.more.mapToGlobal(self.more.rect().bottomLeft()))
+
+    def _rename_track(self) -> None:
+        line = self.hand.line
+        track = None if line is None else line.track(self.hand.track_id)
+        if track is None:
+            return
+        name, sure = QInputDialog.getText(
+            self, tr("Rename the track"), tr("Name"), text=track.name
+        )
+        if sure and name.strip():
+            self._change_track(name=name.strip())
+
+    def _change_track(self, **fields: object) -> None:
+        track_id = self.hand.track_id
+        self.hand.edit(
+            tr("change a track"),
+            lambda line: timelines.change_track(line, track_id, **fields),
+        )
+
+    def _toggle_track(self) -> None:
+        line = self.hand.line
+        track = None if line is None else line.track(self.hand.track_id)
+        if track is not None:
+            self._change_track(on=not track.on)
+
+    def _drop_track(self) -> None:
+        track_id = self.hand.track_id
+        self.hand.edit(
+            tr("take a track off"), lambda line: timelines.drop_track(line, track_id)
+        )
+
+    def _ask_mark(self) -> None:
+        at = self.hand.place
+        name, sure = QInputDialog.getText(self, tr("New mark"), tr("Name"))
+        if sure:
+            self.hand.edit(
+                tr("mark a moment"),
+                lambda line: timelines.add_mark(line, at, name.strip()),
+            )
+
+    def _double(self) -> None:
+        line = self.hand.line
+        if line is not None:
+            show, ref = edits.duplicate(self.hand.show, line.ref)
+            self.parts.document.edit(tr("double {name}", name=line.name), show)
+            self.hand.open(ref.id)
+
+    def _delete(self) -> None:
+        line = self.hand.line
+        if line is not None:
+            show = edits.remove(self.hand.show, Ref(line.kind, line.id))
+            self.parts.document.edit(tr("delete {name}", name=line.name), show)
+
+    def escape(self) -> bool:
+        """Choose nothing. Returns whether anything was chosen."""
+        chosen = bool(self.hand.chosen)
+        self.hand.choose(())
+        return chosen
+
+
+ENDS = {
+    LineEnd.RELEASE: tr("it is let go"),
+    LineEnd.HOLD: tr("it stays"),
+    LineEnd.LOOP: tr("it begins anew"),
+}

@@ -1,0 +1,275 @@
+"""What happens along timelines: once a pass and in order, whatever frames come; jumps,
+pauses, from here; rings; the end.
+"""
+
+from __future__ import annotations
+
+import math
+import random
+
+import msgspec
+import pytest
+
+from choreon.demo.low_tide import low_tide
+from choreon.engine import actions
+from choreon.engine.actions import cues, motion, timelines
+from choreon.engine.do import Do
+from choreon.model import edits
+from choreon.model.playables import Timeline
+from choreon.model.playables.stack import CueAct
+from choreon.model.playables.timeline import (
+    Clip,
+    Event,
+    LineEnd,
+    Mark,
+    Track,
+    loop_of,
+)
+from choreon.model.refs import BLACKOUT, GRAND, TEMPO, Ref
+from choreon.model.verbs import Verb
+from choreon.render.compiled import compile_show
+from choreon.render.state import PlayState, Running
+from tests import play
+
+LINE = Ref("timeline", "line")
+
+
+def event(at: float, ref: Ref = BLACKOUT, verb=Verb.SWITCH, value: float = 1.0):
+    return Event(id=f"{at} {ref}", at=at, act=CueAct(ref, verb, value))
+
+
+def with_line(*events: Event, timeline_id: str = "line", show=None, **fields):
+    show = low_tide() if show is None else show
+    fields.setdefault("length", 10.0)
+    track = Track(id="a", events=events)
+    made = Timeline(id=timeline_id, name=timeline_id, tracks=(track,), **fields)
+    return edits.put(show, "playables", made)
+
+
+class Evening:
+    """A show that plays by frames."""
+
+    def __init__(self, show, begun: float = 100.0) -> None:
+        self.show, self.compiled = show, compile_show(show)
+        self.now, self.state = begun, play.blank()
+
+    def do(self, verb: Verb, value: float = 1.0, ref: Ref = LINE) -> None:
+        do = Do(ref, verb, value)
+        self.state = actions.perform(self.show, self.state, do, self.now)
+
+    def to(self, now: float, frame: float = 0.0227) -> None:
+        while self.now < now:
+            self.now = min(now, self.now + frame)
+            self.state = motion.follow(self.compiled, self.state, self.now)
+
+    @property
+    def player(self):
+        return next((p for p in self.state.players if p.ref == LINE), None)
+
+    @property
+    def place(self) -> float:
+        line = self.show.playables["line"]
+        return timelines.place_of(line, timelines.cursor_of(self.player), self.now)
+
+
+@pytest.fixture
+def done(monkeypatch):
+    """What was done, with the time at which it was."""
+    found: list[tuple[str, float]] = []
+    real = cues.do_all
+
+    def record(show, state, acts, by, now, ways):
+        acts = list(acts)
+        found.extend((f"{act.ref} {act.value:g}", now) for act in acts)
+        return real(show, state, acts, by, now, ways)
+
+    monkeypatch.setattr(cues, "do_all", record)
+    return found
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_each_happens_once_a_pass_whatever_frames_come(done, seed):
+    """Against a walk through the rounds, counted apart from the code."""
+    dice = random.Random(seed)
+    begin = dice.choice([0.0, 0.5, 2.0])
+    end = begin + dice.choice([0.25, 1.0, 3.3])
+    at = [begin, end, 0.0, *(dice.uniform(0.0, end + 1.0) for _ in range(4))]
+    events = [event(t, GRAND, Verb.LEVEL, round(t, 6)) for t in dict.fromkeys(at)]
+    loops = dice.random() < 0.7
+    show = with_line(
+        *events,
+        length=end + 2.0,
+        end=LineEnd.LOOP if loops else LineEnd.HOLD,
+        region=(begin, end) if loops else None,
+    )
+    evening = Evening(show)
+    evening.do(Verb.START)
+    last = dice.uniform(3.0, 9.0)
+    while evening.now < 100.0 + last:
+        step = dice.choice([0.0227, dice.uniform(0.001, 0.4), dice.uniform(0.5, 1.5)])
+        evening.now = min(100.0 + last, evening.now + step)
+        evening.state = motion.follow(evening.compiled, evening.state, evening.now)
+
+    counted = []
+    for one in events:
+        value = one.act.value
+        passes = [one.at]
+        if loops:
+            passes = [one.at] if one.at < end else []
+            if begin <= one.at < end:
+                passes += [one.at + n * (end - begin) for n in range(1, 60)]
+        counted += [(t, f"{GRAND} {value:g}") for t in passes if t <= last]
+    assert sorted(name for name, _ in done) == sorted(name for _, name in counted)
+    times = [when for _, when in done]
+    assert times == sorted(times)
+
+
+def test_they_come_at_their_own_times_and_not_at_those_of_frames(done):
+    show = with_line(event(1.0), event(1.004, GRAND, Verb.LEVEL, 0.5))
+    evening = Evening(show)
+    evening.do(Verb.START)
+    evening.to(101.2, frame=0.021)
+    assert [when for _, when in done] == pytest.approx([101.0, 101.004])
+
+
+def test_what_was_missed_for_long_is_passed_over(done):
+    evening = Evening(with_line(event(1.0), event(6.0, GRAND, Verb.LEVEL, 0.5)))
+    evening.do(Verb.START)
+    evening.now = 107.0  # nobody looked
+    evening.state = motion.follow(evening.compiled, evening.state, evening.now)
+    assert [name for name, _ in done] == [f"{GRAND} 0.5"]
+    assert not evening.state.masters.blackout
+
+
+def test_a_jump_does_nothing_and_from_here_does_what_lies_here(done):
+    evening = Evening(with_line(event(2.0), event(3.0, GRAND, Verb.LEVEL, 0.5)))
+    evening.do(Verb.STEP, 2.0)  # starts it there
+    assert evening.place == pytest.approx(2.0)
+    evening.to(100.5)
+    assert done == []
+    evening.do(Verb.PAUSE)
+    evening.do(Verb.STEP, 2.0)
+    evening.to(103.0)
+    assert done == []
+    assert evening.place == pytest.approx(2.0)
+
+    evening.do(Verb.GO)
+    evening.to(103.1)
+    assert [name for name, _ in done] == [f"{BLACKOUT} 1"]
+    evening.to(104.5)
+    assert [name for name, _ in done] == [f"{BLACKOUT} 1", f"{GRAND} 0.5"]
+    evening.do(Verb.STEP, 1.0)
+    evening.to(106.6)
+    assert len(done) == 4  # they lie ahead again
+
+
+def test_it_pauses_goes_at_another_rate_and_on():
+    evening = Evening(with_line())
+    evening.do(Verb.START)
+    evening.to(101.0)
+    evening.do(Verb.PAUSE)
+    evening.to(105.0)
+    assert evening.place == pytest.approx(1.0)
+    evening.do(Verb.PAUSE)
+    evening.do(Verb.RATE, 2.0, Ref("player", evening.player.id))
+    evening.to(106.0)
+    assert evening.place == pytest.approx(3.0)
+
+
+def test_marks_are_gone_to():
+    marks = (Mark(id="1", at=2.0), Mark(id="2", at=5.0))
+    evening = Evening(with_line(marks=marks))
+    evening.do(Verb.START)
+    places = []
+    for verb in (Verb.NEXT, Verb.NEXT, Verb.NEXT, Verb.BACK, Verb.BACK, Verb.BACK):
+        evening.do(verb)
+        places.append(evening.place)
+    assert places == pytest.approx([2.0, 5.0, 5.0, 2.0, 0.0, 0.0])
+
+
+@pytest.mark.parametrize(
+    ("end", "is_on"),
+    [(LineEnd.RELEASE, False), (LineEnd.HOLD, True), (LineEnd.LOOP, True)],
+)
+def test_at_its_end(end, is_on):
+    evening = Evening(with_line(length=2.0, end=end, fade_out=0.5))
+    evening.do(Verb.START)
+    evening.to(101.9)
+    assert not evening.player.releasing
+    evening.to(102.1)
+    assert evening.player.releasing != is_on
+
+
+def test_one_starts_another_and_a_ring_does_not_hang(done):
+    one, other = LINE, Ref("timeline", "other")
+    show = with_line(event(0.0, other, Verb.START), event(1.0, other, Verb.RELEASE))
+    show = with_line(
+        event(0.0, one, Verb.START), timeline_id="other", show=show, length=1.0
+    )
+    evening = Evening(show)
+    evening.do(Verb.START)
+    evening.to(100.1)
+    assert {p.ref for p in evening.state.players} == {one, other}
+    evening.to(101.1)
+    assert all(p.releasing for p in evening.state.players if p.ref == other)
+    assert len(done) < 10
+
+    # each restarts the other at once, for ever: a frame still ends
+    show = with_line(event(0.0, other, Verb.STEP, 0.0))
+    show = with_line(event(0.0, one, Verb.STEP, 0.0), timeline_id="other", show=show)
+    ring = Evening(show)
+    ring.do(Verb.START)
+    ring.to(100.5)
+    assert len(ring.state.players) <= 2
+
+
+def test_what_is_gone_or_takes_no_such_verb_is_passed_over():
+    show = with_line(
+        event(0.1, Ref("scene", "gone"), Verb.START),
+        event(0.2, TEMPO, Verb.GO),
+        event(0.3),
+    )
+    evening = Evening(show)
+    evening.do(Verb.START)
+    evening.to(101.0)
+    assert evening.state.masters.blackout
+
+
+def test_an_edit_while_it_plays_moves_nothing_and_repeats_nothing(done):
+    evening = Evening(with_line(event(1.0)))
+    evening.do(Verb.START)
+    evening.to(102.0)
+    before = evening.compiled
+    evening.show = with_line(event(1.0), event(0.5), event(2.5, GRAND, Verb.LEVEL, 0.5))
+    evening.compiled = compile_show(evening.show, before)
+    evening.state = motion.carried(before, evening.compiled, evening.state, evening.now)
+    assert evening.place == pytest.approx(2.0)
+    evening.to(103.0)
+    assert [name for name, _ in done] == [f"{BLACKOUT} 1", f"{GRAND} 0.5"]
+
+
+def test_where_it_is_outlives_the_engine():
+    evening = Evening(with_line(event(3.0)))
+    evening.do(Verb.START)
+    evening.to(102.0)
+    packed = msgspec.msgpack.encode(evening.state)
+    kept = msgspec.msgpack.decode(packed, type=PlayState)
+    assert isinstance(kept.players[0].steps[-1].cursor, Running)
+    evening.state = kept
+    evening.to(103.5)
+    assert evening.state.masters.blackout
+
+
+def test_a_beam_of_nonsense_does_no_harm():
+    clip = Clip(id="c", plays=LINE, start=-5.0, length=1e8, rate=-3.0, repeat=-1.0)
+    show = with_line(event(-3.0), event(1e8), end=LineEnd.LOOP, region=(9.0, -9.0))
+    line = show.playables["line"]
+    track = edits.replace(line.tracks[0], clips=(clip,))
+    show = edits.put(show, "playables", edits.replace(line, tracks=(track,)))
+    assert loop_of(show.playables["line"]) is None
+    evening = Evening(show)
+    evening.do(Verb.START)
+    evening.to(101.0)
+    evening.do(Verb.STEP, -8.0)
+    evening.to(102.0)
+    assert 0.0 <= evening.place < math.inf
