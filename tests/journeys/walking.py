@@ -230,6 +230,24 @@ def _score(hands: Hands) -> Iterator[State]:
     settle()
     yield State("score, playing", hands.window)
     hand.let_go()
+    yield from _lines(hands)
+
+
+def _lines(hands: Hands) -> Iterator[State]:
+    score = hands.place("score")
+    score.open(hands.parts.document.show.playables["waves"])
+    settle()
+    yield State("score, a timeline", hands.window)
+    line = score.lines.hand.line
+    clip = line.tracks[0].clips[0]
+    score.lines.hand.choose([clip.id])
+    settle()
+    yield State("score, a clip", hands.window)
+    score.lines.hand.choose([line.tracks[2].events[0].id])
+    settle()
+    yield State("score, an event", hands.window)
+    score.open(next(iter(cues.stacks_of(hands.parts.document.show))))
+    settle()
 
 
 def scene_of(show: Show) -> Ref:

@@ -321,9 +321,17 @@ class LineHand(QObject):
         if self.player is None and place == 0.0:
             self._send(Verb.START)
             return
-        self._send(Verb.STEP, place)
-        self._send(Verb.PAUSE)
+        if self.plays:
+            self._send(Verb.PAUSE)
+        self._stand_at(place)
         self._send(Verb.GO)
+
+    def _stand_at(self, place: float) -> None:
+        """Be on, and stand at a place: just there, whatever passes till it stands."""
+        if self.player is None:
+            self._send(Verb.STEP, place)
+            self._send(Verb.PAUSE)
+        self._send(Verb.STEP, place)
 
     def stop(self) -> None:
         """Let it go; the playhead stays."""
@@ -343,6 +351,5 @@ class LineHand(QObject):
         if self.player is not None:
             self._send(Verb.STEP, place)
         elif self.on_stage:
-            self._send(Verb.STEP, place)
-            self._send(Verb.PAUSE)
+            self._stand_at(place)
         self.went.emit()

@@ -1,0 +1,276 @@
+"""Timelines in the window: from an empty one to light that plays; clips by the mouse and
+by keys; scrubbed; what lies in itself; the storm.
+"""
+
+from __future__ import annotations
+
+import time
+
+import pytest
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtGui import QDropEvent
+from PySide6.QtTest import QTest
+
+from choreon.engine.do import Do
+from choreon.model import edits, pages, timelines
+from choreon.model.playables.timeline import LineEnd
+from choreon.model.refs import Ref
+from choreon.model.tiles import Pad, parts
+from choreon.model.verbs import Verb
+from choreon.ui.drags import carry
+from choreon.ui.score.line_view import LineView
+from tests.journeys.conftest import Hands
+
+NONE = Qt.KeyboardModifier.NoModifier
+
+
+@pytest.fixture
+def score(hands: Hands):
+    return hands.place("score")
+
+
+@pytest.fixture
+def lines(hands: Hands, score):
+    """An empty timeline, made in the window."""
+    score.begin_line()
+    assert score.shows_line
+    return score.lines
+
+
+def drop(view: LineView, *refs: Ref, at: float, row: int = 0) -> None:
+    """Drag things onto a track, from the top, at a time."""
+    rows = sorted(view.rows().values(), key=lambda r: r.top())
+    point = QPointF(view.scale.x(at), rows[row].center().y())
+    data = carry(*refs)  # Qt does not keep it
+    action, button = Qt.DropAction.CopyAction, Qt.MouseButton.LeftButton
+    view.dropEvent(QDropEvent(point, action, data, button, NONE))
+
+
+def clips(lines) -> list:
+    return [clip for _, clip in timelines.clips_of(lines.hand.line)]
+
+
+SWELL, TIDE = Ref("scene", "swell"), Ref("scene", "spring-tide")
+LIGHT, EVENTS = 1, 0  # rows of a fresh one, from the top
+
+
+def test_from_an_empty_line_to_light_that_plays(hands, lines):
+    hand, view = lines.hand, lines.view
+    drop(view, TIDE, at=0.0, row=LIGHT)
+    drop(view, SWELL, at=6.0, row=LIGHT)
+    assert [c.plays for c in clips(lines)] == [TIDE, SWELL]
+    drop(view, Ref("scene", "strobe-hit"), at=2.0, row=EVENTS)
+    event = next(e for _, e in timelines.events_of(hand.line))
+    assert (event.act.verb, event.at) == (Verb.START, pytest.approx(2.0))
+
+    hands.click(lines.play)
+    hands.until(lambda: hand.plays)
+    hands.until(lambda: hand.place > 2.2)
+    state = hands.parts.engine.state
+    assert any(p.ref.id == "strobe-hit" for p in state.players)
+    assert lines.play.text() == "Stand"
+    hands.click(lines.play)
+    hands.until(lambda: hand.player is not None and hand.player.paused)
+    stood = hand.place
+    time.sleep(0.1)
+    assert hand.place == pytest.approx(stood)
+
+    hands.click(lines.stop)
+    hands.until(lambda: hand.player is None)
+    assert hand.place == pytest.approx(stood, abs=0.2)
+
+
+def test_a_clip_is_moved_trimmed_and_faded_by_hand(hands, lines):
+    _hand, view = lines.hand, lines.view
+    drop(view, TIDE, at=2.0, row=LIGHT)
+    one = clips(lines)[0]
+    wide = view.scale.per_second
+
+    middle = view.clip_rect(one.id).center()
+    hands.drag(view, middle, middle + QPointF(3.0 * wide, 0))
+    assert clips(lines)[0].start == pytest.approx(5.0, abs=0.02)  # on a beat
+    hands.parts.document.undo()  # one gesture, one step
+    assert clips(lines)[0].start == pytest.approx(2.0, abs=0.02)
+
+    rect = view.clip_rect(one.id)
+    end = QPointF(rect.right() - 2, rect.center().y())
+    hands.drag(view, end, end - QPointF(2.0 * wide, 0))
+    assert clips(lines)[0].end == pytest.approx(8.0, abs=0.02)
+    rect = view.clip_rect(one.id)
+    begin = QPointF(rect.left() + 2, rect.center().y())
+    hands.drag(view, begin, begin + QPointF(1.0 * wide, 0))
+    trimmed = clips(lines)[0]
+    assert (trimmed.start, trimmed.entry) == (
+        pytest.approx(3.0, abs=0.02),
+        pytest.approx(1.0, abs=0.02),
+    )
+
+    rect = view.clip_rect(one.id)
+    corner = QPointF(rect.left(), rect.top() + 1)
+    hands.drag(view, corner, corner + QPointF(1.5 * wide, 4))
+    assert clips(lines)[0].fade_in == pytest.approx(1.5, abs=0.1)
+    corner = QPointF(view.clip_rect(one.id).right(), rect.top() + 1)
+    hands.drag(view, corner, corner - QPointF(1.0 * wide, -4))
+    assert clips(lines)[0].fade_out == pytest.approx(1.0, abs=0.1)
+
+    # a level line: a point comes by a double click, is moved, and goes
+    middle = view.clip_rect(one.id).center()
+    QTest.mouseDClick(view, Qt.MouseButton.LeftButton, NONE, middle.toPoint())
+    assert len(clips(lines)[0].line) == 1
+    assert clips(lines)[0].line[0].level == pytest.approx(0.5, abs=0.05)
+    hands.drag(view, middle, middle + QPointF(0, 12))
+    assert clips(lines)[0].line[0].level < 0.4
+    low = view.clip_rect(one.id)
+    point = clips(lines)[0].line[0]
+    at = QPointF(
+        low.left() + point.at * wide, low.bottom() - point.level * low.height()
+    )
+    QTest.mouseDClick(view, Qt.MouseButton.LeftButton, NONE, at.toPoint())
+    assert clips(lines)[0].line == ()
+
+
+def test_by_keys_alone(hands, lines):
+    hand, view = lines.hand, lines.view
+    hand.track_id = "light"
+    hand.add_of([TIDE])
+    hand.choose_all()
+    view.setFocus()
+
+    def key(which, keys=NONE) -> None:
+        QTest.keyClick(view, which, keys)
+
+    key(Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier)
+    assert [c.start for c in clips(lines)] == [0.0, 8.0]
+    key(Qt.Key.Key_Right, Qt.KeyboardModifier.AltModifier)
+    assert clips(lines)[1].start == pytest.approx(8.5)  # a beat on
+    for _ in range(5):
+        key(Qt.Key.Key_Right)
+    assert hand.place == pytest.approx(2.5)
+    key(Qt.Key.Key_Left)
+    assert hand.place == pytest.approx(2.0)
+    key(Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
+    key(Qt.Key.Key_S)
+    assert len(clips(lines)) == 3
+    key(Qt.Key.Key_Home)
+    assert hand.place == 0.0
+    key(Qt.Key.Key_Space)
+    hands.until(lambda: hand.plays)
+    key(Qt.Key.Key_Space)
+    hands.until(lambda: not hand.plays)
+    key(Qt.Key.Key_Z)
+    key(Qt.Key.Key_F)
+    key(Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
+    key(Qt.Key.Key_Delete)
+    assert clips(lines) == []
+
+
+def test_scrubbing_lights_the_stage_where_that_is_wanted(hands, lines):
+    hand, view = lines.hand, lines.view
+    drop(view, TIDE, at=2.0, row=LIGHT)
+
+    def press(at: float) -> None:
+        QTest.mouseClick(
+            view,
+            Qt.MouseButton.LeftButton,
+            NONE,
+            QPointF(view.scale.x(at), 8).toPoint(),
+        )
+
+    press(4.0)
+    hands.heeded()
+    assert hand.player is None  # only the playhead
+    assert hand.place == pytest.approx(4.0)
+    hands.click(lines.on_stage)
+    press(5.0)
+    hands.until(lambda: hand.player is not None and hand.player.paused)
+    assert hand.place == pytest.approx(5.0)
+    hand.stop()
+    hands.until(lambda: hand.player is None)
+
+
+def test_a_line_within_itself_is_refused_and_an_event_can_start_it(hands, lines):
+    hand, view = lines.hand, lines.view
+    own = hand.line.ref
+    drop(view, own, at=0.0, row=LIGHT)
+    assert clips(lines) == []
+    assert "within itself" in hands.window.notice.text.text()
+    drop(view, own, at=3.0, row=EVENTS)
+    assert [e.act.ref for _, e in timelines.events_of(hand.line)] == [own]
+
+
+def test_what_is_chosen_is_set_in_numbers(hands, lines):
+    hand, form = lines.hand, lines.form
+    drop(lines.view, TIDE, at=2.0, row=LIGHT)
+    form.fields["level"].changed.emit(40.0)
+    form.fields["repeat"].changed.emit(2.0)
+    assert (clips(lines)[0].level, clips(lines)[0].repeat) == (0.4, 2.0)
+    hand.choose(())
+    assert form.of_line.isVisibleTo(form)
+    form.tempo.changed.emit(90.0)
+    form.bar.setValue(3)
+    assert (hand.line.tempo.bpm, hand.line.tempo.bar) == (90.0, 3)
+
+    drop(lines.view, TIDE, at=1.0, row=EVENTS)
+    form.does.setCurrentIndex(form.does.findData(Verb.LEVEL))
+    form.does.activated.emit(form.does.currentIndex())
+    form.value.changed.emit(0.5)
+    form.at.changed.emit(7.0)
+    event = next(e for _, e in timelines.events_of(hand.line))
+    assert (event.act.verb, event.act.value, event.at) == (Verb.LEVEL, 0.5, 7.0)
+
+
+def test_the_loop_closes_on_bars_and_is_let_go_again(hands, lines):
+    drop(lines.view, TIDE, at=0.3, row=LIGHT)
+    hands.click(lines.loop)
+    line = lines.hand.line
+    assert line.end == LineEnd.LOOP
+    assert line.region[1] % 2.0 == pytest.approx(0.0)  # bars of two seconds
+    hands.click(lines.loop)
+    assert lines.hand.line.end == LineEnd.RELEASE
+
+
+def test_stacks_and_timelines_are_chosen_from_one_list(hands, score):
+    names = [score.chooser.itemText(n) for n in range(score.chooser.count())]
+    assert "Waves and wind" in names
+    score._choose("waves")
+    assert score.shows_line
+    box = score.lines.chooser
+    assert box.currentText() == "Waves and wind"
+    box.activated.emit(box.findText(names[0]))
+    assert not score.shows_line
+
+    # one that is deleted while it is looked at gives way to another
+    score._choose("waves")
+    document = hands.parts.document
+    document.edit("gone", edits.remove(document.show, Ref("timeline", "waves")))
+    assert score.lines.hand.line.id == "thunder-far"
+    document.undo()
+
+
+def test_the_storm_goes_on_and_starts_its_thunder(hands, score):
+    score._choose("waves")
+    engine = hands.parts.engine
+    engine.send(Do(Ref("timeline", "waves"), Verb.STEP, 4.9))
+    hands.until(lambda: any(p.ref.id == "thunder-far" for p in engine.state.players))
+    hands.until(
+        lambda: not any(p.ref.id == "thunder-far" for p in engine.state.players)
+    )
+    # over its end, and anew
+    engine.send(Do(Ref("timeline", "waves"), Verb.STEP, 26.5))
+    hands.until(lambda: score.lines.hand.place < 2.0)
+    assert score.lines.hand.plays
+
+
+def test_a_timeline_is_put_on_a_page_and_played_from_its_tile(hands, lines):
+    perform = hands.place("perform")
+    page = perform.page_id
+    document = hands.parts.document
+    show, _ = pages.add(
+        document.show, page, Pad(id="storm", plays=parts(Ref("timeline", "waves")))
+    )
+    document.edit("a tile", show)
+    hands.until(lambda: "storm" in perform.tiles)
+    hands.parts.engine.press("storm")
+    hands.until(lambda: hands.parts.engine.state.player("tile:storm"))
+    hands.parts.engine.press("storm")
+    hands.until(lambda: hands.parts.engine.state.player("tile:storm").releasing)
