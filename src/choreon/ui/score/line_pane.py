@@ -2,12 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QKeySequence, QResizeEvent, QShortcut
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
-    QApplication,
     QComboBox,
     QInputDialog,
     QPushButton,
@@ -21,7 +18,6 @@ from choreon.model import edits, timelines
 from choreon.model.playables.timeline import LineEnd, TrackSort
 from choreon.model.refs import Ref
 from choreon.ui import renaming, theme
-from choreon.ui.commands import BY_ID, edits_text
 from choreon.ui.parts import Parts
 from choreon.ui.score.line_form import LineForm
 from choreon.ui.score.line_hand import LineHand
@@ -76,7 +72,6 @@ class LinePane(QWidget):
         box.addWidget(self.splitter)
         self._roomy = True
 
-        self._keys()
         self.hand.changed.connect(self._follow)
         self.hand.chosen_changed.connect(self._follow)
         self.hand.went.connect(self._went)
@@ -146,18 +141,6 @@ class LinePane(QWidget):
         self._roomy = self.width() >= ROOMY
         self._arrange()
         super().resizeEvent(event)
-
-    def _keys(self) -> None:
-        """Space plays here and nowhere else, and never while something is typed."""
-        for key in BY_ID["go"].keys:
-            shortcut = QShortcut(QKeySequence(key), self)
-            shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-            shortcut.setAutoRepeat(False)
-            shortcut.activated.connect(lambda: self._by_key(self.hand.play))
-
-    def _by_key(self, act: Callable[[], object]) -> None:
-        if not edits_text(QApplication.focusWidget()):
-            act()
 
     def _follow(self) -> None:
         line = self.hand.line

@@ -253,7 +253,9 @@ class ScorePlace(QWidget):
         return made
 
     def _keys(self) -> None:
-        """Space is GO here and nowhere else, and never while something is typed."""
+        """Space is GO here, or plays a timeline, and does so nowhere else, and never
+        while something is typed.
+        """
         acts = {"go": self.hand.go, "go-back": self.hand.back, "hold": self.hand.hold}
         for command, act in acts.items():
             for key in BY_ID[command].keys:
@@ -263,8 +265,12 @@ class ScorePlace(QWidget):
                 shortcut.activated.connect(lambda a=act: self._by_key(a))
 
     def _by_key(self, act: Callable[[], object]) -> None:
-        if not edits_text(QApplication.focusWidget()):
+        if edits_text(QApplication.focusWidget()):
+            return
+        if not self.shows_line:
             act()
+        elif act == self.hand.go:
+            self.lines.hand.play()
 
     def _follow(self) -> None:
         self._fill_choosers()
