@@ -5,7 +5,6 @@ from state to state.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
 
 import msgspec
 
@@ -13,7 +12,12 @@ from choreon.engine.actions import cues, players
 from choreon.engine.actions.kinds import RoutesByRef
 from choreon.engine.do import Do
 from choreon.model.playables import Timeline
-from choreon.model.playables.timeline import Event, over_at, passes, place_at
+from choreon.model.playables.timeline import (
+    happen_at,
+    next_pass,
+    over_at,
+    place_at,
+)
 from choreon.model.show import Show
 from choreon.model.verbs import Verb
 from choreon.render.state import Player, PlayState, Running, Time
@@ -149,30 +153,14 @@ DRIVES = {
 # by itself
 
 
-def events_of(timeline: Timeline) -> Iterator[Event]:
-    """Yields what happens along a timeline, track by track."""
-    for track in timeline.tracks:
-        if track.on:
-            yield from track.events
-
-
 def due_at(show: Show, player: Player) -> float | None:
     """Returns when something next happens along a timeline; None where nothing does."""
     timeline, cursor = timeline_of(show, player), cursor_of(player)
     if timeline is None or cursor is None or player.releasing or player.lifts:
         return None
-    own = _next(timeline, cursor)
+    own = next_pass(timeline, cursor.fired)
     coming = cursor.comes_to(Time(own, math.inf)) if math.isfinite(own) else None
     return None if coming is None else max(coming.at or 0.0, coming.least)
-
-
-def _next(timeline: Timeline, cursor: Running) -> float:
-    """How long it has run when something next happens."""
-    since = cursor.fired
-    return min(
-        (passes(timeline, event.at, since) for event in events_of(timeline)),
-        default=math.inf,
-    )
 
 
 def follow(
@@ -185,12 +173,10 @@ def follow(
     if timeline is None or cursor is None:
         return state
 
-    own = _next(timeline, cursor)
-    happen = [
-        event.act
-        for event in events_of(timeline)
-        if passes(timeline, event.at, cursor.fired) <= own + DONE / 2
-    ]
+    own = next_pass(timeline, cursor.fired)
+    if not math.isfinite(own):
+        return state
+    happen = [event.act for event in happen_at(timeline, own, cursor.fired)]
     done = replace(cursor, fired=own + DONE)
     state = players.change(state, player, lambda p: _put(p, done))
     if due < now - AWAY:

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import math
+from bisect import bisect_left, bisect_right
 from collections.abc import Iterator
 from enum import StrEnum
-from typing import TYPE_CHECKING, ClassVar
+from typing import TYPE_CHECKING, ClassVar, NamedTuple
 
 import msgspec
 
@@ -131,24 +132,66 @@ class Timeline(Playable, frozen=True, kw_only=True, omit_defaults=True, tag="tim
 # its time
 
 
+class Course(NamedTuple):
+    """What of a timeline decides how it runs: when it is over, the stretch that is
+    played again and again, and what happens, by when it does.
+    """
+
+    over: float
+    loop: tuple[float, float] | None
+    times: tuple[float, ...]
+    events: tuple[Event, ...]
+
+
+_KNOWN: dict[int, tuple[Timeline, Course]] = {}
+"""The courses that were asked for last: in a frame they are asked again and again."""
+MOST_KNOWN = 32
+
+
+def course_of(timeline: Timeline) -> Course:
+    """Returns how a timeline runs, found once for each."""
+    known = _KNOWN.get(id(timeline))
+    if known is not None and known[0] is timeline:
+        return known[1]
+
+    course = _make_course(timeline)
+    for old in list(_KNOWN)[: len(_KNOWN) - MOST_KNOWN + 1]:
+        _KNOWN.pop(old, None)
+    _KNOWN[id(timeline)] = timeline, course
+    return course
+
+
+def _make_course(timeline: Timeline) -> Course:
+    over = timeline.length
+    if over <= 0.0:
+        ends = [clip.end for track in timeline.tracks for clip in track.clips]
+        ends += [event.at for track in timeline.tracks for event in track.events]
+        over = max(0.0, max(ends, default=0.0))
+    over = min(LONGEST, over)
+
+    loop = None
+    if timeline.end == LineEnd.LOOP:
+        begin, end = timeline.region or (0.0, over)
+        begin, end = max(0.0, begin), min(LONGEST, end)
+        loop = (begin, end) if end - begin >= SHORTEST_LOOP else None
+
+    on = (track for track in timeline.tracks if track.on)
+    events = [event for track in on for event in track.events if event.at >= 0.0]
+    events.sort(key=lambda event: event.at)
+    times = tuple(event.at for event in events)
+    return Course(over, loop, times, tuple(events))
+
+
 def over_at(timeline: Timeline) -> float:
     """Returns when a timeline is over, in seconds of its own."""
-    if timeline.length > 0.0:
-        return min(LONGEST, timeline.length)
-    ends = [clip.end for track in timeline.tracks for clip in track.clips]
-    ends += [event.at for track in timeline.tracks for event in track.events]
-    return min(LONGEST, max(0.0, max(ends, default=0.0)))
+    return course_of(timeline).over
 
 
 def loop_of(timeline: Timeline) -> tuple[float, float] | None:
     """Returns the stretch that is played again and again, from and to; None where it
     does not loop, or the stretch is too short to be.
     """
-    if timeline.end != LineEnd.LOOP:
-        return None
-    begin, end = timeline.region or (0.0, over_at(timeline))
-    begin, end = max(0.0, begin), min(LONGEST, end)
-    return (begin, end) if end - begin >= SHORTEST_LOOP else None
+    return course_of(timeline).loop
 
 
 def place_at(timeline: Timeline, own: float) -> float:
@@ -156,10 +199,12 @@ def place_at(timeline: Timeline, own: float) -> float:
     goes on from the begin of its stretch whenever it comes to the end of it.
     """
     own = max(0.0, own)
-    loop = loop_of(timeline)
-    if loop is None or own < loop[1]:
-        return min(own, over_at(timeline)) if loop is None else own
+    over, loop = course_of(timeline)[:2]
+    if loop is None:
+        return min(own, over)
     begin, end = loop
+    if own < end:
+        return own
     return begin + math.fmod(own - begin, end - begin)
 
 
@@ -167,15 +212,47 @@ def passes(timeline: Timeline, at: float, since: float) -> float:
     """Returns the first time that it has run at which it comes to a place on its line,
     not before it has run for `since`; infinite where it never does again.
     """
-    loop = loop_of(timeline)
+    over, loop = course_of(timeline)[:2]
     if at >= since - SAME:
-        inside = loop is None or at < loop[1]
-        return at if inside and 0.0 <= at <= over_at(timeline) else math.inf
+        inside = at <= over if loop is None else at < loop[1]
+        return at if inside and at >= 0.0 else math.inf
     if loop is None or not loop[0] <= at < loop[1]:
         return math.inf
     begin, end = loop
     rounds = max(1, math.ceil((since - at - SAME) / (end - begin)))
     return at + rounds * (end - begin)
+
+
+def next_pass(timeline: Timeline, since: float) -> float:
+    """Returns the first time that it has run at which something happens, not before
+    `since`; infinite where nothing does any more.
+    """
+    course = course_of(timeline)
+    if not course.times:
+        return math.inf
+    # what lies ahead on this round, and the first of the next
+    here = bisect_left(course.times, place_at(timeline, since) - SAME)
+    first = 0 if course.loop is None else bisect_left(course.times, course.loop[0])
+    near = {here - 1, here, here + 1, first}
+    there = (course.times[n] for n in near if 0 <= n < len(course.times))
+    return min((passes(timeline, at, since) for at in there), default=math.inf)
+
+
+def happen_at(timeline: Timeline, own: float, since: float) -> list[Event]:
+    """Returns what happens when it has run for `own` seconds, of what was not done
+    before it had run for `since`; in the order of its tracks.
+    """
+    course = course_of(timeline)
+    place = place_at(timeline, own)
+    places = [place]
+    if course.loop is not None and course.loop[1] - place < 2.0 * SAME:
+        places.append(course.loop[0])  # the same moment, said from the other side
+    found: list[Event] = []
+    for at in places:
+        begin = bisect_left(course.times, at - 2.0 * SAME)
+        found += course.events[begin : bisect_right(course.times, at + 2.0 * SAME)]
+    latest = own + 2.0 * SAME
+    return [one for one in found if passes(timeline, one.at, since) <= latest]
 
 
 # levels

@@ -43,6 +43,7 @@ from choreon.render.sources.together import Thing, Together, TogetherLive
 from choreon.render.state import AnyCursor, Pace, Time
 
 MOMENTS = 64  # sets of clips that are kept compiled
+AT_FIRST = 12  # of them that are compiled ahead
 MOST_OVER = 8  # clips of one track that lie over each other at once
 
 
@@ -186,7 +187,7 @@ class TimelineSource:
         self.modifies = any(source.modifies for source in sources)
         self.look = whole_of(rig, [source.look for source in sources], self.uses)
         self.moments: Recent[Blends, Together] = Recent(MOMENTS)
-        for place in sorted({at for lane in lanes for at in lane.starts})[:MOMENTS]:
+        for place in sorted({at for lane in lanes for at in lane.starts})[:AT_FIRST]:
             self.moment(self.blends(place))
 
     # what lies where
