@@ -123,6 +123,12 @@ def command_line() -> argparse.ArgumentParser:
     )
     installs.set_defaults(run=_install)
 
+    beats = commands.add_parser(
+        "beats", help=tr("find the beats in a sound file; prints JSON, line by line")
+    )
+    beats.add_argument("file", type=Path, help=tr("WAV, FLAC, Ogg Vorbis or MP3"))
+    beats.set_defaults(run=_beats)
+
     sims = commands.add_parser("sim", help=tr("stand-ins for devices")).add_subparsers(
         metavar="DEVICE", required=True
     )
@@ -521,6 +527,12 @@ def _install(arguments: argparse.Namespace) -> int:
         return 1
 
     return 0
+
+
+def _beats(arguments: argparse.Namespace) -> int:
+    from choreon.sound.reading import run  # few need it
+
+    return run(arguments.file)
 
 
 def _node(arguments: argparse.Namespace) -> int:

@@ -20,6 +20,8 @@ from choreon.model.verbs import Verb
 from choreon.ui.drags import carry
 from choreon.ui.score.line_view import LineView
 from tests.journeys.conftest import Hands
+from tests.sound.music import f_measure, made
+from tests.sound.test_files import write_wav
 
 NONE = Qt.KeyboardModifier.NoModifier
 
@@ -274,3 +276,45 @@ def test_a_timeline_is_put_on_a_page_and_played_from_its_tile(hands, lines):
     hands.until(lambda: hands.parts.engine.state.player("tile:storm"))
     hands.parts.engine.press("storm")
     hands.until(lambda: hands.parts.engine.state.player("tile:storm").releasing)
+
+
+def test_beats_come_out_of_a_sound_file_while_all_goes_on(hands, lines, tmp_path):
+    music = made(100, seconds=24.0)
+    path = write_wav(tmp_path / "song.wav", music.sound)
+    lines.read_beats(path)
+    hands.until(lambda: "Listening" in lines.listening.text())
+    hands.until(lambda: lines.hand.line.tempo.beats, 60.0)
+    tempo = lines.hand.line.tempo
+    assert f_measure(tempo.beats, music.beats) > 0.95
+    assert lines.hand.line.length == pytest.approx(24.0, abs=0.1)
+    assert "100" in hands.window.notice.text.text()
+    assert not lines.listening.isVisible()
+
+    # corrected, and taken back
+    form = lines.form
+    count = len(tempo.beats)
+    hands.click(form.corrections[0])
+    assert len(lines.hand.line.tempo.beats) == (count + 1) // 2
+    hands.parts.document.undo()
+    hands.click(form.corrections[2])
+    assert lines.hand.line.tempo.first == (tempo.first + 1) % tempo.bar
+    hands.click(form.corrections[3])
+    assert lines.hand.line.tempo.beats == ()
+    assert lines.hand.line.tempo.bpm == pytest.approx(100.0, abs=0.5)
+
+
+def test_a_file_that_is_no_sound_is_told_and_listening_is_stopped(
+    hands, lines, tmp_path
+):
+    wrong = tmp_path / "wrong.mp3"
+    wrong.write_text("no sound")
+    before = hands.parts.document.show
+    lines.read_beats(wrong)
+    hands.until(lambda: "wrong.mp3" in hands.window.notice.text.text(), 60.0)
+    assert not lines.reader.is_on
+
+    lines.read_beats(write_wav(tmp_path / "song.wav", made(100).sound))
+    hands.until(lambda: lines.listening.isVisible())
+    hands.click(lines.listening)
+    assert not lines.reader.is_on
+    assert hands.parts.document.show is before

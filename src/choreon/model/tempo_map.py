@@ -11,6 +11,8 @@ import msgspec
 
 from choreon.model.numbers import Count, Number
 
+replace = msgspec.structs.replace
+
 SLOWEST, FASTEST = 10.0, 1000.0  # beats a minute
 SHORTEST = 60.0 / FASTEST  # seconds from beat to beat
 
@@ -43,6 +45,47 @@ class TempoMap(msgspec.Struct, frozen=True, omit_defaults=True):
             if not kept or at - kept[-1] >= SHORTEST:
                 kept.append(at)
         return tuple(kept) if len(kept) > 1 else ()
+
+
+def halved(tempo: TempoMap) -> TempoMap:
+    """Returns a map with half as many beats: the first of a bar stays one."""
+    if not tempo.known:
+        return replace(tempo, bpm=tempo.steady / 2.0)
+    start = tempo.first % 2
+    first = (tempo.first - start) // 2
+    return replace(tempo, beats=tempo.known[start::2], first=first)
+
+
+def doubled(tempo: TempoMap) -> TempoMap:
+    """Returns a map with twice as many beats."""
+    known = tempo.known
+    if not known:
+        return replace(tempo, bpm=tempo.steady * 2.0)
+    between = [(a + b) / 2.0 for a, b in pairwise(known)]
+    return replace(
+        tempo, beats=tuple(sorted((*known, *between))), first=2 * tempo.first
+    )
+
+
+def shifted(tempo: TempoMap) -> TempoMap:
+    """Returns a map whose bars begin a beat later."""
+    return replace(tempo, first=(tempo.first + 1) % max(1, tempo.bar))
+
+
+def steadied(tempo: TempoMap) -> TempoMap:
+    """Returns a map with one tempo: that of the line through the beats that were
+    found (least squares).
+    """
+    known = tempo.known
+    if not known:
+        return tempo
+    middle = (len(known) - 1) / 2.0
+    mean = sum(known) / len(known)
+    over = sum((n - middle) * (at - mean) for n, at in enumerate(known))
+    under = sum((n - middle) ** 2 for n in range(len(known)))
+    slope = max(SHORTEST, over / under)
+    start = mean - slope * middle
+    return replace(tempo, bpm=60.0 / slope, start=start, beats=())
 
 
 class Beats:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 from PySide6.QtWidgets import QComboBox, QSizePolicy, QWidget
@@ -10,6 +12,7 @@ from choreon.language import plural, tr
 from choreon.model import edits, timelines
 from choreon.model.playables.timeline import LONGEST, Clip, Event
 from choreon.model.refs import name_of
+from choreon.model.tempo_map import TempoMap, doubled, halved, shifted, steadied
 from choreon.model.verbs import Verb
 from choreon.ui.score.line_hand import LineHand
 from choreon.ui.widgets import basics
@@ -72,13 +75,31 @@ class LineForm(QWidget):
         self.bar = NumberField(tr("Beats a bar"), 1, MOST_BAR, 4)
         self.bar.valueChanged.connect(lambda value: self._put_tempo(bar=int(value)))
 
+        self.found = basics.label("", "small", wrap=True)
+        tips = (
+            (tr("Half"), halved, tr("Half as many beats")),
+            (tr("Double"), doubled, tr("Twice as many beats")),
+            (tr("Bar +1"), shifted, tr("Bars begin a beat later")),
+            (
+                tr("Steady"),
+                steadied,
+                tr("One tempo, through the beats that were found"),
+            ),
+        )
+        self.corrections = [
+            basics.button(text, partial(self._correct, change), "quiet", tip=tip)
+            for text, change, tip in tips
+        ]
         self.of_clip = QWidget()
         basics.stack(self.of_clip, *self.fields.values(), spacing=4)
         self.of_event = QWidget()
         basics.stack(self.of_event, self.at, self.does, self.value, spacing=4)
         self.of_line = QWidget()
         bar = basics.row(basics.label(tr("Beats a bar"), "small"), self.bar, spacing=6)
-        basics.stack(self.of_line, self.tempo, self.first, bar, spacing=4)
+        pairs = [basics.row(*self.corrections[n : n + 2], spacing=4) for n in (0, 2)]
+        basics.stack(
+            self.of_line, self.tempo, self.first, bar, self.found, *pairs, spacing=4
+        )
         box = basics.stack(
             self, self.title, self.of_clip, self.of_event, self.of_line, spacing=8
         )
@@ -102,6 +123,12 @@ class LineForm(QWidget):
             self.tempo.set_value(line.tempo.steady)
             self.first.set_value(line.tempo.start)
             self.bar.setValue(line.tempo.bar)
+            known = len(line.tempo.known)
+            self.found.setText(
+                plural(known, "{n} beat was found", "{n} beats were found")
+            )
+            self.found.setVisible(known > 0)
+            self.first.setEnabled(known == 0)
 
     def _show_clip(self, clips: list[Clip]) -> None:
         clip = clips[0]
@@ -132,6 +159,13 @@ class LineForm(QWidget):
         for event in self.hand.events[:1]:
             act = edits.replace(event.act, **fields)
             self._put_event(act=act)
+
+    def _correct(self, change: Callable[[TempoMap], TempoMap]) -> None:
+        """Beats that were found otherwise than they are meant."""
+        self.hand.edit(
+            tr("the beats of the line"),
+            lambda line: edits.replace(line, tempo=change(line.tempo)),
+        )
 
     def _put_tempo(self, **fields: Any) -> None:
         self.hand.edit(

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QComboBox,
+    QFileDialog,
     QInputDialog,
     QPushButton,
     QSplitter,
@@ -15,10 +18,14 @@ from PySide6.QtWidgets import (
 
 from choreon.language import tr
 from choreon.model import edits, timelines
+from choreon.model.playables import Timeline
 from choreon.model.playables.timeline import LineEnd, TrackSort
 from choreon.model.refs import Ref
+from choreon.sound.beats import WELL
+from choreon.sound.reading import Told
 from choreon.ui import renaming, theme
 from choreon.ui.parts import Parts
+from choreon.ui.score.beat_reader import BeatReader
 from choreon.ui.score.line_form import LineForm
 from choreon.ui.score.line_hand import LineHand
 from choreon.ui.score.line_view import LineView
@@ -53,6 +60,10 @@ class LinePane(QWidget):
             tr("Drag onto a track, or press Enter; several at once"),
         )
         self.form = LineForm(self.hand)
+        self.reader = BeatReader(self)
+        self.reader.went_on.connect(self._listening)
+        self.reader.found.connect(self._found)
+        self.reader.failed.connect(self._not_heard)
         self.chooser = chooser
         self.new = basics.tool("plus", tr("Make another"), lambda: None)
         self.head = self._make_head()
@@ -71,6 +82,7 @@ class LinePane(QWidget):
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(self.splitter)
         self._roomy = True
+        self._listens_for = ""
 
         self.hand.changed.connect(self._follow)
         self.hand.chosen_changed.connect(self._follow)
@@ -96,6 +108,10 @@ class LinePane(QWidget):
             tip=tr("Have the stage follow the playhead while the line is not played"),
         )
         self.on_stage.setCheckable(True)
+        self.listening = basics.button(
+            "", self._stop_listening, "quiet", tip=tr("Stop listening")
+        )
+        self.listening.hide()
         self.loop = basics.button(
             tr("Loop"),
             self._toggle_loop,
@@ -117,6 +133,7 @@ class LinePane(QWidget):
             self.stop,
             self.loop,
             self.on_stage,
+            self.listening,
             1,
             self.whole,
             *self.panes.values(),
@@ -192,6 +209,7 @@ class LinePane(QWidget):
         menu.addAction(tr("Split where the playhead is"), hand.split_chosen)
         menu.addAction(tr("Double what is chosen"), hand.double_chosen)
         menu.addAction(tr("Take off what is chosen"), hand.remove_chosen)
+        menu.addAction(tr("Beats out of a sound file…"), self._ask_sound)
         menu.addAction(tr("A mark where the playhead is…"), self._ask_mark)
         menu.addAction(tr("Loop it as long as it is"), lambda: hand.loop_chosen(False))
         menu.addAction(tr("Fit the loop to bars"), lambda: hand.loop_chosen(True))
@@ -212,6 +230,70 @@ class LinePane(QWidget):
         menu = Menu(self)
         self.fill_menu(menu)
         menu.exec(self.more.mapToGlobal(self.more.rect().bottomLeft()))
+
+    # beats
+
+    def _ask_sound(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(
+            self,
+            tr("Beats out of a sound file"),
+            "",
+            tr("Sound (*.wav *.flac *.ogg *.mp3)"),
+        )
+        if path:
+            self.read_beats(Path(path))
+
+    def read_beats(self, path: Path) -> None:
+        """Find the beats in a sound file, while all goes on."""
+        self._listens_for = self.hand.line_id
+        self.reader.begin(path)
+
+    def _listening(self, done: float) -> None:
+        self.listening.setText(
+            tr("Listening {percent} %  ·  Stop", percent=round(100 * done))
+        )
+        self.listening.show()
+
+    def _stop_listening(self) -> None:
+        self.reader.stop()
+        self.listening.hide()
+
+    def _not_heard(self, why: str) -> None:
+        self.listening.hide()
+        text = tr("{why} The beats are as they were.", why=why)
+        self.parts.notices.told.emit(text, "problem")
+
+    def _found(self, told: Told) -> None:
+        self.listening.hide()
+        found = told.found
+        if found is None or not found.beats:
+            text = tr("No beat was found in {name}.", name=self.reader.path.name)
+            self.parts.notices.told.emit(text, "info")
+            return
+        if self.hand.line_id != self._listens_for:
+            self.hand.open(self._listens_for)
+
+        def with_beats(line: Timeline) -> Timeline:
+            tempo = edits.replace(
+                line.tempo,
+                bpm=found.bpm,
+                beats=found.beats,
+                bar=found.bar,
+                first=found.first,
+            )
+            return edits.replace(line, tempo=tempo, length=told.seconds)
+
+        self.hand.edit(tr("the beats of a sound file"), with_beats)
+        self.view.fit()
+        sure = SURE[0] if found.sure > WELL else SURE[1]
+        text = tr(
+            "{n} beats at {bpm:.1f} a minute, {bar} to a bar: {sure}.",
+            n=len(found.beats),
+            bpm=found.bpm,
+            bar=found.bar,
+            sure=sure,
+        )
+        self.parts.notices.told.emit(text, "info")
 
     def _rename_track(self) -> None:
         line = self.hand.line
@@ -272,6 +354,7 @@ class LinePane(QWidget):
         return chosen
 
 
+SURE = (tr("quite sure"), tr("not sure: look at them"))
 ENDS = {
     LineEnd.RELEASE: tr("it is let go"),
     LineEnd.HOLD: tr("it stays"),

@@ -1,0 +1,1 @@
+"""Sound: read from files, and what is heard in it."""

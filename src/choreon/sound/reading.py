@@ -1,0 +1,62 @@
+"""A sound file listened to in a process of its own: what it prints, line by line, is
+read by whoever started it.
+"""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import msgspec
+
+from choreon.sound.beats import Found, find_beats
+from choreon.sound.files import NotHeard, blocks
+from choreon.sound.onsets import Listener
+
+EVERY = 0.02  # of the whole, after which it is told how far it is
+FINDING = 0.9  # of the work that reading is
+
+
+class Told(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A line: how far it is, 0…1; at last what was found, or why nothing was."""
+
+    done: float
+    found: Found | None = None
+    seconds: float = 0.0
+    error: str = ""
+
+
+def read_line(line: bytes) -> Told | None:
+    """Returns what a line says; None where it says nothing of the kind."""
+    try:
+        return msgspec.json.decode(line, type=Told)
+    except msgspec.DecodeError:
+        return None
+
+
+def run(path: Path) -> int:
+    """Listen to a file, and print what is found in it. Returns the exit status."""
+    told = 0.0
+
+    def progress(part: float) -> None:
+        nonlocal told
+        if part - told >= EVERY:
+            told = part
+            _say(Told(FINDING * part))
+
+    listener = Listener()
+    try:
+        for block in blocks(path, progress):
+            listener.hear(block)
+        heard = listener.heard()
+        _say(Told(FINDING))
+        _say(Told(1.0, find_beats(heard), heard.seconds))
+    except NotHeard as error:
+        _say(Told(1.0, error=str(error)))
+        return 1
+    return 0
+
+
+def _say(told: Told) -> None:
+    sys.stdout.buffer.write(msgspec.json.encode(told) + b"\n")
+    sys.stdout.buffer.flush()
