@@ -23,7 +23,6 @@ from choreon.model.verbs import Verb
 from choreon.sim.controller import NAME
 from choreon.sim.node import Node
 from choreon.ui.compose.pattern_dialog import PatternDialog
-from choreon.ui.rig.swap import SwapDialog
 from choreon.ui.surfaces.place import SurfacesPlace
 from choreon.ui.widgets import basics
 from choreon.ui.window import MainWindow
@@ -268,6 +267,24 @@ def _score(window: MainWindow, picture: Callable[..., None]) -> None:
     picture("score-dry")
     hand.run_dry(False)
     settle(2.5)
+    _timeline(window, picture)
+
+
+def _timeline(window: MainWindow, picture: Callable[..., None]) -> None:
+    """The storm, as it breaks."""
+    score = window.score
+    score.open(window.parts.document.show.playables["waves"])
+    lines = score.lines
+    lines.view.fit()
+    lines.hand.choose(["swell"])
+    lines.hand.go_to(12.0)
+    lines.hand.play()
+    settle(2.5)
+    picture("score-timeline")
+    lines.hand.stop()
+    lines.hand.choose(())
+    score.open(window.parts.document.show.playables["last-ferry"])
+    settle(3.0)
 
 
 def _rig(window: MainWindow, picture: Callable[..., None]) -> None:
@@ -316,11 +333,6 @@ def _types(window: MainWindow, picture: Callable[..., None]) -> None:
     place.editor.channel.choose(3)
     picture("type-editor")
     place.editor.leave()
-    dialog = SwapDialog(parts, window)
-    dialog.choose("tarnby-turn-150", "13 channel")
-    dialog.show()
-    picture("swap", dialog)
-    dialog.close()
     parts.draft.clear()
 
 

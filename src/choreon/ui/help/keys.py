@@ -78,7 +78,18 @@ OF_PLACES: dict[tuple[str, str], tuple[Key, ...]] = {
         Key(tr("Del"), tr("Remove the chosen cues")),
         Key(tr("Enter"), tr("On what plays: a cue of each that is chosen")),
     ),
+    ("timeline", tr("Timeline")): (
+        Key(tr("Left, Right"), tr("The playhead from beat to beat")),
+        Key(tr("Alt+arrows"), tr("Move what is chosen, along and across")),
+        Key(tr("Up, Down"), tr("The track above, below")),
+        Key("Ctrl+A, D", tr("Choose all, double the chosen")),
+        Key("S", tr("Split the chosen where the playhead is")),
+        Key("F, Z", tr("Show all of it, show the chosen")),
+        Key("+, −", tr("Nearer, farther")),
+        Key(tr("Del"), tr("Take the chosen off the line")),
+    ),
     ("surfaces", tr("Surfaces")): (
+        Key(tr("Shift+arrows"), tr("On the controller: take the next part along")),
         Key(tr("Arrows"), tr("On the controller: from part to part")),
         Key(tr("Enter"), tr("On a part: on to what it does")),
     ),

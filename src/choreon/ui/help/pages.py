@@ -22,6 +22,7 @@ TOPICS = (
     "motion",
     "chases",
     "cues",
+    "timelines",
     "perform",
     "masters",
     "guest",

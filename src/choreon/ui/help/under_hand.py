@@ -47,6 +47,7 @@ PAGE_OF = {
     "ScorePlace": "cues",
     "ColumnsDialog": "cues",
     "CueWidget": "cues",
+    "LinePane": "timelines",
     # perform and surfaces
     "PerformPlace": "perform",
     "PageView": "perform",
