@@ -8,7 +8,8 @@ from collections.abc import Callable, Iterator
 from enum import Enum
 from typing import NamedTuple
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
+import numpy as np
+from PySide6.QtCore import QLineF, QPointF, QRectF, QSize, Qt, QTimer
 from PySide6.QtGui import (
     QColor,
     QDragEnterEvent,
@@ -35,6 +36,7 @@ from choreon.model.playables.timeline import (
     LinePoint,
     Track,
     TrackSort,
+    fade_at,
     loop_of,
     over_at,
 )
@@ -54,6 +56,9 @@ GRIP = 7  # points about the corner at which a fade is held, and a point of a li
 TICK = 33  # milliseconds between two looks at the playhead
 ZOOM = 1.25
 PICTURE, PICTURED = (60, 38), 130  # points of a picture, and of a clip that has one
+CLOSE = 9.0  # points between events below which they are only ticks
+WORDED, WORDY = 46.0, 140.0  # points that an event's name has at least, at most
+NARROW = 24  # points of a clip below which it is only a bar
 NEAR_BEATS = 7  # points between beats from which they are drawn
 MARGIN = 0.15  # of the width, near whose end the line goes along with the playhead
 
@@ -207,15 +212,15 @@ class LineView(QWidget):
         line = self.hand.line
         if line is None:
             return
-        rows = self.rows()
-        left, right = self.scale.seconds(GUTTER), self.scale.seconds(self.width())
+        rows, scale = self.rows(), self.scale
+        left, right = scale.seconds(GUTTER), scale.seconds(self.width())
         for track in line.tracks:
             row = rows[track.id]
             if row.bottom() < RULER or row.top() > self.height():
                 continue
             for clip in track.clips:
-                if clip.end >= left and clip.start <= right:
-                    yield track, clip, self.scale.clip(clip, row)
+                if clip.start <= right and clip.start + clip.length >= left:
+                    yield track, clip, scale.clip(clip, row)
 
     def clip_rect(self, clip_id: str) -> QRectF:
         """Where a clip is; empty where it is not in sight."""
@@ -260,10 +265,9 @@ class LineView(QWidget):
         painter.save()
         painter.setClipRect(QRectF(GUTTER, RULER, self.width(), self.height()))
         self._paint_beats(painter, line)
-        for track, clip, rect in self._seen_clips():
-            self._paint_clip(painter, track, clip, rect)
-        for track, happens, rect in self._seen_events():
-            self._paint_event(painter, track, happens, rect)
+        for track in line.tracks:
+            self._paint_track(painter, track)
+        self._paint_events(painter)
         if self._frame is not None:
             painter.setPen(QPen(QColor(theme.CHOSEN), 1, Qt.PenStyle.DashLine))
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -308,6 +312,34 @@ class LineView(QWidget):
             painter.drawLine(QPointF(x, RULER), QPointF(x, self.height()))
             number += every
 
+    def _paint_track(self, painter: QPainter, track: Track) -> None:
+        """The clips of a track. Of those that are narrow no more is seen than where
+        they are: a thousand of them are drawn at once.
+        """
+        row, scale, chosen = self.rows()[track.id], self.scale, set(self.hand.chosen)
+        if row.bottom() < RULER or row.top() > self.height():
+            return
+        first, last = scale.seconds(GUTTER), scale.seconds(self.width())
+        widest = NARROW / scale.per_second
+        bars: list[QRectF] = []
+        for clip in track.clips:
+            start, length = clip.start, clip.length
+            if start > last or start + length < first:
+                continue
+            if length < widest and clip.id not in chosen:
+                wide = max(2.0, length * scale.per_second - 1.0)
+                bars.append(QRectF(scale.x(start), row.y() + 1, wide, row.height() - 2))
+            else:
+                self._paint_clip(painter, track, clip, scale.clip(clip, row))
+        if bars:
+            fill = QColor(theme.EDGE)
+            fill.setAlpha(150 if track.on else 50)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(fill)
+            painter.drawRects(bars)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+
     def _paint_clip(
         self, painter: QPainter, track: Track, clip: Clip, rect: QRectF
     ) -> None:
@@ -323,7 +355,10 @@ class LineView(QWidget):
         painter.setBrush(QColor(theme.FLAT))
         painter.drawRoundedRect(rect, 5, 5)
         painter.setBrush(fill)
+        smooth = QPainter.RenderHint.Antialiasing
+        painter.setRenderHint(smooth, rect.width() > PICTURED)  # it takes long
         painter.drawPolygon(_shape(clip, rect, self.scale.per_second))
+        painter.setRenderHint(smooth, True)
         edge = QColor(theme.CHOSEN) if chosen else colour
         painter.setPen(QPen(edge, 2 if chosen else 1))
         painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -361,26 +396,45 @@ class LineView(QWidget):
         points = [_at_point(point, rect, wide) for point in clip.line]
         return [*corners, *points]
 
+    def _paint_events(self, painter: QPainter) -> None:
+        """What happens: with its name where there is room up to the next."""
+        seen = sorted(self._seen_events(), key=lambda one: one[2].x())
+        painter.setFont(theme.font(12))
+        chosen = set(self.hand.chosen)
+        ticks: list[QLineF] = []
+        for n, (track, happens, rect) in enumerate(seen):
+            room = seen[n + 1][2].x() - rect.x() if n + 1 < len(seen) else WORDY
+            if room < CLOSE and happens.id not in chosen:
+                x = rect.center().x()
+                ticks.append(QLineF(x, rect.top() + 6, x, rect.bottom() - 6))
+            else:
+                self._paint_event(painter, track, happens, rect, room)
+        painter.setPen(QPen(QColor(theme.DRAFT), 1))
+        painter.drawLines(ticks)
+
     def _paint_event(
-        self, painter: QPainter, track: Track, happens: Event, rect: QRectF
+        self,
+        painter: QPainter,
+        track: Track,
+        happens: Event,
+        rect: QRectF,
+        room: float,
     ) -> None:
         chosen = happens.id in self.hand.chosen
         x, middle = rect.center().x(), rect.center().y()
-        tip = QPolygonF(
-            [
-                QPointF(x - 5, middle - 7),
-                QPointF(x + 6, middle),
-                QPointF(x - 5, middle + 7),
-            ]
-        )
         painter.setPen(QPen(QColor(theme.CHOSEN if chosen else theme.EDGE), 1.5))
         painter.setBrush(QColor(theme.DRAFT if track.on else theme.FLAT))
-        painter.drawPolygon(tip)
+        tip = (QPointF(x - 5, middle - 7), QPointF(x + 6, middle))
+        painter.drawPolygon(QPolygonF([*tip, QPointF(x - 5, middle + 7)]))
+        if room < WORDED and not chosen:
+            return
+        wide = WORDY - 10 if chosen else min(room, WORDY) - 18
         painter.setPen(QColor(theme.TEXT if track.on else theme.FAINT))
-        painter.setFont(theme.font(12))
-        words = QRectF(x + 10, rect.y(), 140, rect.height())
+        words = QRectF(x + 10, rect.y(), wide, rect.height())
         said = painter.fontMetrics().elidedText(
-            name_of(self.hand.show, happens.act.ref), Qt.TextElideMode.ElideRight, 130
+            name_of(self.hand.show, happens.act.ref),
+            Qt.TextElideMode.ElideRight,
+            int(wide),
         )
         painter.drawText(words, Qt.AlignmentFlag.AlignVCenter, said)
 
@@ -800,25 +854,21 @@ def _at_point(point: LinePoint, rect: QRectF, wide: float) -> QPointF:
 
 
 def _shape(clip: Clip, rect: QRectF, wide: float) -> QPolygonF:
-    """A clip as high as it is on: its line, within its fades."""
+    """A clip as high as it is on: its level line, times its fades."""
+    times = {0.0, clip.length}
+    if clip.fade_in > 0.0:
+        times.add(min(clip.length, clip.fade_in))
+    if clip.fade_out > 0.0:
+        times.add(max(0.0, clip.length - clip.fade_out))
+    times |= {point.at for point in clip.line if 0.0 < point.at < clip.length}
     level = min(1.0, max(0.0, clip.level))
-    points = [LinePoint(0.0, 1.0), LinePoint(clip.length, 1.0)]
-    if clip.line:
-        first, last = clip.line[0], clip.line[-1]
-        points = [LinePoint(0.0, first.level), *clip.line]
-        points.append(LinePoint(clip.length, last.level))
-
-    def high(point: LinePoint) -> QPointF:
-        return _at_point(LinePoint(point.at, point.level * level), rect, wide)
-
-    shape = [rect.bottomLeft(), *(high(p) for p in points), rect.bottomRight()]
-    made = QPolygonF(shape)
-    fades = QPolygonF(
-        [
-            rect.bottomLeft(),
-            QPointF(min(rect.right(), rect.left() + clip.fade_in * wide), rect.top()),
-            QPointF(max(rect.left(), rect.right() - clip.fade_out * wide), rect.top()),
-            rect.bottomRight(),
-        ]
-    )
-    return made.intersected(fades)
+    xs = [point.at for point in clip.line]
+    ys = [point.level for point in clip.line]
+    shape = [rect.bottomLeft()]
+    for at in sorted(times):
+        high = level * (float(np.interp(at, xs, ys)) if xs else 1.0)
+        high = min(1.0, max(0.0, high)) * fade_at(clip, at)
+        x = min(rect.right(), rect.left() + at * wide)
+        shape.append(QPointF(x, rect.bottom() - high * rect.height()))
+    shape.append(rect.bottomRight())
+    return QPolygonF(shape)
