@@ -19,6 +19,7 @@ from bench import (
     rig,
     stage,
     surfaces,
+    timelines,
     walks,
     window,
 )
@@ -35,6 +36,7 @@ BENCHES = {
     "pages": pages.main,
     "cues": cues.main,
     "surfaces": surfaces.main,
+    "timelines": timelines.main,
     "dark": dark.main,
     "window": window.main,
 }

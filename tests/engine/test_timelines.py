@@ -14,6 +14,7 @@ from choreon.demo.low_tide import low_tide
 from choreon.engine import actions
 from choreon.engine.actions import cues, motion, timelines
 from choreon.engine.do import Do
+from choreon.engine.precompiler import Precompiler
 from choreon.model import edits
 from choreon.model.playables import Timeline
 from choreon.model.playables.stack import CueAct
@@ -273,3 +274,46 @@ def test_a_beam_of_nonsense_does_no_harm():
     evening.do(Verb.STEP, -8.0)
     evening.to(102.0)
     assert 0.0 <= evening.place < math.inf
+
+
+def test_what_comes_on_the_line_is_known_before(done):
+    show = with_line(
+        event(1.0),
+        event(1.5, GRAND, Verb.LEVEL, 0.5),
+        event(3.0, GRAND, Verb.LEVEL, 0.7),
+        end=LineEnd.LOOP,
+        region=(0.0, 2.0),
+    )
+    evening = Evening(show)
+    evening.do(Verb.START)
+
+    def refs(since: float, until: float) -> list[str]:
+        acts = timelines.coming(show, evening.player, since, until)
+        return [f"{act.ref} {act.value:g}" for act in acts]
+
+    first, second = f"{BLACKOUT} 1", f"{GRAND} 0.5"
+    assert refs(0.0, 0.9) == []
+    assert refs(0.0, 1.2) == [first]
+    assert refs(0.0, 3.2) == [first, second, first]
+    assert len(refs(0.0, 1e6)) == 64  # no more than that is looked at
+
+
+def test_what_it_starts_is_compiled_before_it_comes():
+    """Frames never compile: the precompiler has it before the event."""
+    thunder = Ref("timeline", "thunder-near")
+    show = with_line(event(1.5, thunder, Verb.START))
+    evening = Evening(show)
+    evening.do(Verb.START)
+    ahead = Precompiler(evening.compiled, lambda: evening.state, lambda: evening.now)
+    evening.to(100.1)
+
+    def knows() -> bool:
+        return any(key.playable == thunder.id for key, _ in sources.items())
+
+    sources = evening.compiled.sources
+    assert not knows()
+    ahead.foresee_lines()
+    assert knows()
+    before = list(sources.items())
+    ahead.foresee_lines()
+    assert list(sources.items()) == before  # it is asked once

@@ -746,6 +746,7 @@ class Engine:
     def _keep_house(self) -> None:
         """In the link's thread, whenever it has a moment."""
         self._ahead.foresee()
+        self._ahead.foresee_lines()
         self._get_ready()
         self._run_log.look(self._ahead.show, self._state)
         self._keep_session()

@@ -14,7 +14,14 @@ from collections.abc import Callable, Iterable, Sequence
 import msgspec
 
 from choreon.engine import actions
-from choreon.engine.actions import cues, following, foreseen, housekeeping, players
+from choreon.engine.actions import (
+    cues,
+    following,
+    foreseen,
+    housekeeping,
+    players,
+    timelines,
+)
 from choreon.engine.actions.following import Wall
 from choreon.engine.actions.players import HeadRoutes, RoutesByRef
 from choreon.engine.do import Do
@@ -31,11 +38,12 @@ from choreon.render.compiled import CompiledShow, compile_show
 from choreon.render.dark_moves import planned
 from choreon.render.looks import Angles, CompiledLook
 from choreon.render.sources.stack import step_at
-from choreon.render.state import Cued, Player, PlayState, Ready, Step
+from choreon.render.state import Cued, Player, PlayState, Ready, Running, Step
 
 log = logging.getLogger(__name__)
 
 WAIT = 2.0  # seconds after a cue is there in which dark lamps stay where they are
+AHEAD = 2.0  # seconds before something on a timeline, in which it is made ready
 FORESEEN = 3  # cues that come by themselves, one after the other
 
 
@@ -57,6 +65,7 @@ class Precompiler:
         self.effects: Effects = ()
         self._foreseen: PlayState | None = None
         self._readied: PlayState | None = None
+        self._lined: dict[str, tuple[Running, float]] = {}  # until when it is prepared
 
     @property
     def show(self) -> Show:
@@ -70,6 +79,7 @@ class Precompiler:
         with self._lock:
             made = compile_show(show, self.compiled)
             self.compiled, self._foreseen, self._readied = made, None, None
+            self._lined = {}
             try:
                 made.warm(self._playing())
                 made.draft(self.draft, self.effects)
@@ -131,6 +141,24 @@ class Precompiler:
             for player in state.players:
                 self._foresee(state, player, now, wall, routes)
             compiled.routes = routes
+
+    def foresee_lines(self) -> None:
+        """Compile what the timelines that are on will start before long."""
+        state, now = self._playing(), self._clock()
+        on = {p.id: c for p in state.players if (c := timelines.cursor_of(p))}
+        self._lined = {i: known for i, known in self._lined.items() if i in on}
+        for player in state.players:
+            cursor = on.get(player.id)
+            if cursor is None:
+                continue
+            ran = cursor.time(now, 0.0).seconds
+            known, until = self._lined.get(player.id, (None, 0.0))
+            if known is cursor and until > ran + AHEAD:
+                continue
+            self._lined[player.id] = cursor, ran + 2.0 * AHEAD
+            acts = timelines.coming(self.show, player, ran, ran + 2.0 * AHEAD)
+            for act in dict.fromkeys(acts):
+                self.ask([Do(act.ref, act.verb, act.value)])
 
     def ready(self, state: PlayState) -> tuple[Ready, ...] | None:
         """Returns how dark lamps shall go ahead to where the next cues want them; None

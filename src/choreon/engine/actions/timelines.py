@@ -12,6 +12,7 @@ from choreon.engine.actions import cues, players
 from choreon.engine.actions.kinds import RoutesByRef
 from choreon.engine.do import Do
 from choreon.model.playables import Timeline
+from choreon.model.playables.stack import CueAct
 from choreon.model.playables.timeline import (
     happen_at,
     next_pass,
@@ -27,6 +28,7 @@ replace = msgspec.structs.replace
 HELD_UP = 0.03  # seconds, a frame and a bit
 AWAY = 2.0  # seconds within which what was due meanwhile is done in order
 DONE = 1e-6  # seconds after an event from which on it is done
+MOST_AHEAD = 64  # moments that are looked at ahead
 NEAR = 0.3  # seconds after a mark in which the one before is meant
 
 
@@ -161,6 +163,21 @@ def due_at(show: Show, player: Player) -> float | None:
     own = next_pass(timeline, cursor.fired)
     coming = cursor.comes_to(Time(own, math.inf)) if math.isfinite(own) else None
     return None if coming is None else max(coming.at or 0.0, coming.least)
+
+
+def coming(show: Show, player: Player, since: float, until: float) -> list[CueAct]:
+    """Returns what happens along a timeline while it runs from one time to another."""
+    timeline = timeline_of(show, player)
+    found: list[CueAct] = []
+    if timeline is None:
+        return found
+    for _ in range(MOST_AHEAD):
+        own = next_pass(timeline, since)
+        if own > until:
+            break
+        found += [event.act for event in happen_at(timeline, own, since)]
+        since = own + DONE
+    return found
 
 
 def follow(
