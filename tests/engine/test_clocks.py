@@ -21,13 +21,13 @@ from choreon.engine.inputs.midi_clock import (
     TICKS,
     ClockFollower,
 )
-from choreon.engine.inputs.time_code import Place
 from choreon.model import edits
 from choreon.model.inputs import MidiSettings
 from choreon.model.refs import TEMPO
 from choreon.model.verbs import Verb
 from choreon.render.state import BeatClock
 from choreon.sim.controller import PracticeController
+from choreon.wire.time_code import Place
 from tests import play
 from tests.conftest import until
 

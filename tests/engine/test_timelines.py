@@ -24,12 +24,14 @@ from choreon.model.playables.timeline import (
     LineEnd,
     Mark,
     Track,
+    WhenStopped,
     loop_of,
 )
 from choreon.model.refs import BLACKOUT, GRAND, TEMPO, Ref
 from choreon.model.verbs import Verb
 from choreon.render.compiled import compile_show
 from choreon.render.state import PlayState, Running
+from choreon.wire.time_code import Place, Rate
 from tests import play
 
 LINE = Ref("timeline", "line")
@@ -317,3 +319,82 @@ def test_what_it_starts_is_compiled_before_it_comes():
     before = list(sources.items())
     ahead.foresee_lines()
     assert list(sources.items()) == before  # it is asked once
+
+
+# by another's clock
+
+
+def followed(evening: Evening, clock, seconds: float, frame: float = 0.0227) -> None:
+    """Frames in which the line is led by `clock(now)`."""
+    end = evening.now + seconds
+    while evening.now < end:
+        evening.now += frame
+        places = {"Tape": clock(evening.now)}
+        evening.state = timelines.led(evening.show, evening.state, places, evening.now)
+        evening.state = motion.follow(evening.compiled, evening.state, evening.now)
+
+
+def tape(at: float, since: float, runs: bool = True) -> Place:
+    return Place(at, since, runs, Rate.EUROPE)
+
+
+def test_a_line_is_where_the_time_code_is(done):
+    events = (event(4.0), event(6.0, GRAND, Verb.LEVEL, 0.5))
+    evening = Evening(with_line(*events, follows="Tape", offset=3600.0))
+    evening.do(Verb.START)
+    followed(evening, lambda now: tape(3605.0, 100.0), 0.3)
+    assert evening.place == pytest.approx(evening.now - 95.0, abs=0.01)
+    assert done == []  # what was jumped over
+    followed(evening, lambda now: tape(3605.0, 100.0), 1.0)
+    assert [name for name, _ in done] == [f"{GRAND} 0.5"]
+
+
+def test_a_clock_that_runs_at_another_speed_is_kept_up_with():
+    evening = Evening(with_line(length=100.0, follows="Tape"))
+    evening.do(Verb.START)
+
+    def fast(now: float) -> Place:  # 200 ppm, read with some unrest
+        true = (now - 100.0) * 1.0002
+        unrest = 0.002 * math.sin(37.0 * now)
+        return tape(true + unrest, now)
+
+    places = []
+    for _ in range(90):
+        followed(evening, fast, 1.0)
+        places.append(evening.place - (evening.now - 100.0) * 1.0002)
+    assert max(map(abs, places)) < 0.01
+
+
+@pytest.mark.parametrize("stopped", list(WhenStopped))
+def test_when_the_clock_stands_it_goes_on_or_holds_and_is_there_again(stopped):
+    evening = Evening(with_line(follows="Tape", stopped=stopped))
+    evening.do(Verb.START)
+    followed(evening, lambda now: tape(0.0, 100.0), 2.0)
+    followed(evening, lambda now: tape(2.0, 102.0, runs=False), 1.0)
+    wanted = evening.now - 100.0 if stopped == WhenStopped.GO_ON else 2.0
+    assert evening.place == pytest.approx(wanted, abs=0.05)
+    begun = evening.now
+    followed(evening, lambda now: tape(2.0, begun), 0.5)
+    assert evening.place == pytest.approx(2.0 + evening.now - begun, abs=0.01)
+
+
+def test_it_goes_back_with_the_clock_and_does_what_lies_there_again(done):
+    evening = Evening(with_line(event(1.0), follows="Tape"))
+    evening.do(Verb.START)
+    followed(evening, lambda now: tape(0.0, 100.0), 1.5)
+    begun = evening.now
+    followed(evening, lambda now: tape(0.5, begun), 1.0)
+    assert len(done) == 2
+
+
+def test_a_hand_that_pauses_it_goes_before_the_clock():
+    evening = Evening(with_line(follows="Tape"))
+    evening.do(Verb.START)
+    evening.to(101.0)
+    evening.do(Verb.PAUSE)
+    followed(evening, lambda now: tape(50.0, 100.0), 1.0)
+    assert evening.place == pytest.approx(1.0)
+    other = Evening(with_line(follows="Tape"))
+    other.do(Verb.START)
+    other.state = timelines.led(other.show, other.state, {"Else": tape(5, 0)}, 100.5)
+    assert other.place == pytest.approx(0.0)

@@ -17,8 +17,10 @@ from choreon.model.playables.timeline import LineEnd
 from choreon.model.refs import Ref
 from choreon.model.tiles import Pad, parts
 from choreon.model.verbs import Verb
+from choreon.sim.controller import PracticeController
 from choreon.ui.drags import carry
 from choreon.ui.score.line_view import LineView
+from choreon.wire.time_code import Rate, of_number, quarter_frame
 from tests.journeys.conftest import Hands
 from tests.sound.music import f_measure, made
 from tests.sound.test_files import write_wav
@@ -318,3 +320,35 @@ def test_a_file_that_is_no_sound_is_told_and_listening_is_stopped(
     hands.click(lines.listening)
     assert not lines.reader.is_on
     assert hands.parts.document.show is before
+
+
+def test_a_line_follows_the_time_code_of_a_device(hands, lines):
+    hand = lines.hand
+    tape = PracticeController(name="Tape")
+    hands.until(lambda: hands.parts.engine.ports.ports.get("Tape"))
+    drop(lines.view, TIDE, at=0.0, row=LIGHT)
+    lines.follow_clock("Tape")
+    lines.begin_at("1:00:00:00")
+    assert (hand.line.follows, hand.line.offset) == ("Tape", 3600.0)
+    lines.begin_at("one o’clock")
+    assert "no time" in hands.window.notice.text.text()
+    assert hand.line.offset == 3600.0
+
+    hands.click(lines.play)
+    hands.until(lambda: hand.plays)
+    begun = time.monotonic()
+    sent = 0
+
+    def told() -> bool:
+        """Quarter frames as time goes: an hour and four seconds after the begin."""
+        nonlocal sent
+        due = int((time.monotonic() - begun) * 100)
+        while sent < due:
+            code = of_number(25 * 3604 + 2 * (sent // 8), Rate.EUROPE)
+            tape.send_raw(quarter_frame(code, sent % 8))
+            sent += 1
+        return abs(hand.place - (4.0 + time.monotonic() - begun)) < 0.06
+
+    hands.until(told)
+    hand.stop()
+    tape.close()

@@ -18,6 +18,7 @@ from choreon.wire.time_code import (
     of_number,
     quarter_frame,
     time_code,
+    typed,
 )
 
 
@@ -84,6 +85,28 @@ def test_a_whole_time_is_one_message(rate):
     read = TimeCodeReader().read(data)
     assert read is not None
     assert (read.code, read.stands, read.at) == (code, True, code.at)
+
+
+@pytest.mark.parametrize(
+    ("text", "seconds"),
+    [
+        ("1:00:00:00", 3600.0),
+        ("0:01:02:12", 62.48),
+        ("0:05:30", 330.0),
+        ("5:30", 330.0),
+        (" 90.5 ", 90.5),
+    ],
+)
+def test_times_as_they_are_typed(text, seconds):
+    assert typed(text) == pytest.approx(seconds)
+
+
+@pytest.mark.parametrize(
+    "text", ["", "soon", "1:00:00:25", "-1:0", "25:00:00", "1:2:3:4:5", "nan"]
+)
+def test_what_is_no_time_is_refused(text):
+    with pytest.raises(ValueError):
+        typed(text)
 
 
 def test_pieces_out_of_turn_are_no_time():

@@ -21,7 +21,7 @@ import numpy as np
 
 from choreon import __version__, folders
 from choreon.engine import actions, faults, protocol, session
-from choreon.engine.actions import cues, housekeeping, motion, opening
+from choreon.engine.actions import cues, housekeeping, motion, opening, timelines
 from choreon.engine.actions.following import Wall
 from choreon.engine.beat import Phase
 from choreon.engine.client import screen_path, socket_path
@@ -38,7 +38,7 @@ from choreon.engine.inputs import (
     Surroundings,
 )
 from choreon.engine.inputs.base import Resolve, is_hand_of
-from choreon.engine.inputs.time_code import Place, Running
+from choreon.engine.inputs.time_code import Running
 from choreon.engine.instance_lock import AlreadyRunning, lock_of
 from choreon.engine.last_frame import LastFrame, held_light
 from choreon.engine.link import WINDOW, Link, Peer
@@ -63,6 +63,7 @@ from choreon.render.rig import Bytes
 from choreon.render.state import PlayState, Ramp
 from choreon.wire.artnet import Finder, Reply
 from choreon.wire.outputs import Sender
+from choreon.wire.time_code import Place
 
 log = logging.getLogger(__name__)
 
@@ -264,6 +265,7 @@ class Engine:
         before = self._state
         self._faults.frame()
         self._drain(now)
+        self._state = self._led(now)
         self._state = housekeeping.calmed(self._state, before, now)
         self._wall = Wall(time.time(), self._wall.now)
         if self._held is not None or self._rests(now):
@@ -280,6 +282,16 @@ class Engine:
         except Exception:
             self._complain(now, tr("what others are told could not be found"))
         self._look_outside()
+
+    def _led(self, now: float) -> PlayState:
+        """The state with timelines that follow another's clock where that is."""
+        places: dict[str, Place] = {}
+        for way in self._devices:
+            if isinstance(way, MidiDevice):
+                places |= way.places(now)
+        if not places:
+            return self._state
+        return timelines.led(self._compiled.show, self._state, places, now)
 
     def _look_outside(self) -> None:
         """Keep what other desks lay over ours, for those who ask why."""

@@ -74,6 +74,27 @@ def time_code(at: float, rate: Rate) -> TimeCode:
     return of_number(int(max(0.0, at) / rate.seconds + 1e-6), rate)
 
 
+def typed(text: str, rate: Rate = Rate.EUROPE) -> float:
+    """Returns the seconds after midnight in “1:00:00:12”, “0:05:30”, “5:30”, “90.5”.
+    Raises ValueError where it says no time.
+    """
+    parts = text.strip().split(":")
+    if len(parts) == 4:
+        hours, minutes, seconds, frames = (int(part) for part in parts)
+        code = TimeCode(hours, minutes, seconds, frames, rate)
+        if min(code[:4]) < 0 or not code.is_right:
+            raise ValueError(text)
+        return code.at
+    if len(parts) > 4:
+        raise ValueError(text)
+    found = 0.0
+    for part in parts:
+        found = 60.0 * found + float(part)
+    if not 0.0 <= found < DAY:
+        raise ValueError(text)
+    return found
+
+
 def of_number(number: int, rate: Rate) -> TimeCode:
     """Returns the time of the frame of a number, counted from midnight."""
     if rate == Rate.DROP:
@@ -87,6 +108,25 @@ def of_number(number: int, rate: Rate) -> TimeCode:
     seconds %= DAY
     hours, rest = divmod(seconds, 3600)
     return TimeCode(hours, rest // 60, rest % 60, frames, rate)
+
+
+class Place(NamedTuple):
+    """Where another's clock was at a time: `at` seconds after midnight, at `since` on
+    the clock of this machine; whether it runs, and in what frames it counts.
+    """
+
+    at: float
+    since: float
+    runs: bool
+    rate: Rate
+
+    def now(self, now: float) -> float:
+        """Returns where it is."""
+        return self.at + (now - self.since if self.runs else 0.0)
+
+    def code(self, now: float) -> TimeCode:
+        """Returns where it is, in frames."""
+        return time_code(self.now(now), self.rate)
 
 
 def quarter_frame(code: TimeCode, piece: int) -> bytes:

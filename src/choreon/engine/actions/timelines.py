@@ -5,6 +5,7 @@ from state to state.
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 
 import msgspec
 
@@ -14,6 +15,7 @@ from choreon.engine.do import Do
 from choreon.model.playables import Timeline
 from choreon.model.playables.stack import CueAct
 from choreon.model.playables.timeline import (
+    WhenStopped,
     happen_at,
     next_pass,
     over_at,
@@ -22,11 +24,14 @@ from choreon.model.playables.timeline import (
 from choreon.model.show import Show
 from choreon.model.verbs import Verb
 from choreon.render.state import Player, PlayState, Running, Time
+from choreon.wire.time_code import Place
 
 replace = msgspec.structs.replace
 
 HELD_UP = 0.03  # seconds, a frame and a bit
 AWAY = 2.0  # seconds within which what was due meanwhile is done in order
+JUMP = 0.1  # seconds off another's clock beyond which it is gone to at once
+NEAR_ENOUGH, PULL = 0.003, 0.05  # seconds off that are left; of others, in a frame
 DONE = 1e-6  # seconds after an event from which on it is done
 MOST_AHEAD = 64  # moments that are looked at ahead
 NEAR = 0.3  # seconds after a mark in which the one before is meant
@@ -163,6 +168,47 @@ def due_at(show: Show, player: Player) -> float | None:
     own = next_pass(timeline, cursor.fired)
     coming = cursor.comes_to(Time(own, math.inf)) if math.isfinite(own) else None
     return None if coming is None else max(coming.at or 0.0, coming.least)
+
+
+# by another's clock
+
+
+def led(
+    show: Show, state: PlayState, places: Mapping[str, Place], now: float
+) -> PlayState:
+    """Returns the state in which timelines that follow another's clock are where that
+    is: pulled there where they are near, else at once, and nothing that is jumped over
+    is done. One that stands by a hand stays.
+    """
+    for player in state.players:
+        timeline, cursor = timeline_of(show, player), cursor_of(player)
+        if timeline is None or cursor is None or not timeline.follows:
+            continue
+        place = places.get(timeline.follows)
+        if place is None or player.paused or player.releasing:
+            continue
+        there = _led_to(timeline, cursor, place, now)
+        if there is not cursor:
+            state = players.put(state, _put(player, there))
+    return state
+
+
+def _led_to(timeline: Timeline, cursor: Running, place: Place, now: float) -> Running:
+    """Where a timeline is that follows a clock: at the pace of that."""
+    if not place.runs:
+        holds = timeline.stopped == WhenStopped.HOLD and cursor.rate > 0.0
+        return cursor.going_at(0.0, now, 0.0) if holds else cursor
+
+    if cursor.rate != 1.0:
+        cursor = cursor.going_at(1.0, now, 0.0)
+    wanted = max(0.0, place.now(now) - timeline.offset)
+    here = cursor.time(now, 0.0).seconds
+    off = wanted - here
+    if abs(off) > JUMP:
+        return replace(cursor, at=now, seconds=wanted, fired=wanted + DONE)
+    if abs(off) > NEAR_ENOUGH:
+        return replace(cursor, at=now, seconds=here + PULL * off)
+    return cursor
 
 
 def coming(show: Show, player: Player, since: float, until: float) -> list[CueAct]:

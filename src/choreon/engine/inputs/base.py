@@ -24,10 +24,10 @@ from choreon.engine.inputs.asking import (
 from choreon.engine.inputs.feedback import Feedback, lights
 from choreon.engine.inputs.layers import Layers
 from choreon.engine.inputs.soft_takeover import SoftTakeover
-from choreon.engine.inputs.time_code import Place
 from choreon.model.inputs import AnyInput, Coding, Control, is_key
 from choreon.model.show import Show
 from choreon.render.state import PlayState
+from choreon.wire.time_code import Place
 
 Resolve = Callable[[Show, PlayState], list[Do]]
 """What a move asks for. It is called in the frame that shows it, with what is on then:

@@ -14,7 +14,11 @@ from choreon.engine.inputs.base import InputDevice, Surroundings, hand_of
 from choreon.engine.inputs.clock_sender import ClockSender
 from choreon.engine.inputs.feedback import Feedback
 from choreon.engine.inputs.midi_clock import CONTINUE, START, STOP, ClockFollower
-from choreon.engine.inputs.time_code import Running, TimeCodeFollower, TimeCodeSender
+from choreon.engine.inputs.time_code import (
+    Running,
+    TimeCodeFollower,
+    TimeCodeSender,
+)
 from choreon.formats.surface_file import of_device
 from choreon.model.colours import Light, of_hex, to_oklab
 from choreon.model.inputs import (
@@ -40,7 +44,7 @@ from choreon.wire.midi import (
     to_bytes,
 )
 from choreon.wire.midi_bytes import SYSEX
-from choreon.wire.time_code import QUARTER
+from choreon.wire.time_code import QUARTER, Place
 
 LIT, READY = 127, 20  # a pad that is on; a pad that has something behind it
 TOP = 127  # of a control change
@@ -133,6 +137,11 @@ class MidiDevice(InputDevice):
             if ran != place.runs or moved:
                 self._time_told[port] = (place.runs, now)
                 self.around.timed(port, place)
+
+    def places(self, now: float) -> dict[str, Place]:
+        """Returns where the clocks of devices are that have told a time."""
+        found = ((p, follower.place(now)) for p, follower in list(self._times.items()))
+        return {port: place for port, place in found if place is not None}
 
     def run_times(self, running: Mapping[str, Running]) -> None:
         """Tell devices the time since something began."""

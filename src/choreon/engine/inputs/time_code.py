@@ -12,9 +12,9 @@ from typing import NamedTuple
 
 from choreon.wire.time_code import (
     PIECES,
+    Place,
     Rate,
     Read,
-    TimeCode,
     TimeCodeReader,
     full_frame,
     of_number,
@@ -26,25 +26,6 @@ LOOKED_AT = 16  # times that the place is found by: some 1.3 seconds
 LOST = 0.3  # seconds without a piece after which it stands
 JUMP = 0.1  # seconds off by which it has gone elsewhere
 IDLE, SOON = 0.25, 0.0005  # seconds to sleep at the most, and at the least
-
-
-class Place(NamedTuple):
-    """Where another's clock was at a time: `at` seconds after midnight, at `since` on
-    the clock of this machine; whether it runs, and in what frames it counts.
-    """
-
-    at: float
-    since: float
-    runs: bool
-    rate: Rate
-
-    def now(self, now: float) -> float:
-        """Returns where it is."""
-        return self.at + (now - self.since if self.runs else 0.0)
-
-    def code(self, now: float) -> TimeCode:
-        """Returns where it is, in frames."""
-        return time_code(self.now(now), self.rate)
 
 
 class TimeCodeFollower:

@@ -107,12 +107,21 @@ class LineEnd(StrEnum):
     LOOP = "loop"
 
 
+class WhenStopped(StrEnum):
+    """What a timeline does that follows another's clock, when that stands."""
+
+    GO_ON = "goes on"
+    HOLD = "holds"
+
+
 class Timeline(Playable, frozen=True, kw_only=True, omit_defaults=True, tag="timeline"):
     """Tracks along one line, from 0 on, in seconds.
 
     `length`: how long it is; 0: to the end of what lies last. `end`: what happens
     there. `region`: the stretch that is played again and again where it loops; none:
-    the whole. `tempo`: where its beats are.
+    the whole. `tempo`: where its beats are. `follows`: the device whose time code says
+    where it is while it is on, `offset` the time there, in seconds, at which it begins;
+    `stopped`: what it does when that clock stands.
     """
 
     kind: ClassVar[str] = "timeline"
@@ -123,6 +132,9 @@ class Timeline(Playable, frozen=True, kw_only=True, omit_defaults=True, tag="tim
     end: LineEnd = LineEnd.RELEASE
     region: tuple[Number, Number] | None = None
     tempo: TempoMap = TempoMap()
+    follows: str = ""
+    offset: Number = 0.0
+    stopped: WhenStopped = WhenStopped.GO_ON
 
     def track(self, track_id: str) -> Track | None:
         """Returns the track of an id, if there is one."""

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
+from typing import Any
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QResizeEvent
@@ -10,6 +12,7 @@ from PySide6.QtWidgets import (
     QComboBox,
     QFileDialog,
     QInputDialog,
+    QMenu,
     QPushButton,
     QSplitter,
     QVBoxLayout,
@@ -19,7 +22,7 @@ from PySide6.QtWidgets import (
 from choreon.language import tr
 from choreon.model import edits, timelines
 from choreon.model.playables import Timeline
-from choreon.model.playables.timeline import LineEnd, TrackSort
+from choreon.model.playables.timeline import LineEnd, TrackSort, WhenStopped
 from choreon.model.refs import Ref
 from choreon.sound.beats import WELL
 from choreon.sound.reading import Told
@@ -34,6 +37,7 @@ from choreon.ui.stage.mini import MiniStages
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.flow import flow
 from choreon.ui.widgets.menu import Menu
+from choreon.wire.time_code import Rate, time_code, typed
 
 ROOMY = 1060  # points from which what plays, and the form, have room beside the line
 
@@ -213,6 +217,7 @@ class LinePane(QWidget):
         menu.addAction(tr("A mark where the playhead is…"), self._ask_mark)
         menu.addAction(tr("Loop it as long as it is"), lambda: hand.loop_chosen(False))
         menu.addAction(tr("Fit the loop to bars"), lambda: hand.loop_chosen(True))
+        self._fill_clock_menu(menu.addMenu(tr("Another’s clock")))
         ends = menu.addMenu(tr("At its end"))
         for end, words in ENDS.items():
             action = ends.addAction(words, lambda e=end: self._end(e))
@@ -230,6 +235,68 @@ class LinePane(QWidget):
         menu = Menu(self)
         self.fill_menu(menu)
         menu.exec(self.more.mapToGlobal(self.more.rect().bottomLeft()))
+
+    # another's clock
+
+    def _fill_clock_menu(self, menu: QMenu) -> None:
+        """Whose time code it follows, from when on; and what it does then."""
+        line = self.hand.line
+        assert line is not None
+        known = list(self.parts.engine.ports.ports)
+        devices = dict.fromkeys(["", *known, line.follows])
+        for device in devices:
+            words = tr("Time code of {device}", device=device) if device else NO_CLOCK
+            action = menu.addAction(words, partial(self.follow_clock, device))
+            action.setCheckable(True)
+            action.setChecked(line.follows == device)
+        menu.addSeparator()
+        at = menu.addAction(
+            tr("Begins at {time}…", time=time_code(line.offset, Rate.EUROPE)),
+            self._ask_offset,
+        )
+        holds = menu.addAction(
+            tr("Stands when that stands"), lambda: self._toggle_holds()
+        )
+        holds.setCheckable(True)
+        holds.setChecked(line.stopped == WhenStopped.HOLD)
+        for action in (at, holds):
+            action.setEnabled(bool(line.follows))
+
+    def follow_clock(self, device: str) -> None:
+        """Have the line be where a device's time code is, while it is on."""
+        self._change_line(tr("whose clock it follows"), follows=device)
+
+    def _toggle_holds(self) -> None:
+        line = self.hand.line
+        assert line is not None
+        held = line.stopped == WhenStopped.HOLD
+        stopped = WhenStopped.GO_ON if held else WhenStopped.HOLD
+        self._change_line(tr("what it does when that stands"), stopped=stopped)
+
+    def _ask_offset(self) -> None:
+        line = self.hand.line
+        assert line is not None
+        text, sure = QInputDialog.getText(
+            self,
+            tr("Begins at"),
+            tr("Time code, as 1:00:00:00"),
+            text=str(time_code(line.offset, Rate.EUROPE)),
+        )
+        if sure:
+            self.begin_at(text)
+
+    def begin_at(self, text: str) -> None:
+        """Have the line begin at a time of the other's clock, as it is typed."""
+        try:
+            offset = typed(text)
+        except ValueError:
+            said = tr("“{text}” is no time, such as 1:00:00:00.", text=text[:40])
+            self.parts.notices.told.emit(said, "problem")
+            return
+        self._change_line(tr("when it begins"), offset=offset)
+
+    def _change_line(self, name: str, **fields: Any) -> None:
+        self.hand.edit(name, lambda line: edits.replace(line, **fields))
 
     # beats
 
@@ -355,6 +422,7 @@ class LinePane(QWidget):
 
 
 SURE = (tr("quite sure"), tr("not sure: look at them"))
+NO_CLOCK = tr("By its own clock")
 ENDS = {
     LineEnd.RELEASE: tr("it is let go"),
     LineEnd.HOLD: tr("it stays"),
