@@ -8,6 +8,7 @@ import math
 import random
 
 import msgspec
+import numpy as np
 import pytest
 
 from choreon.demo.low_tide import low_tide
@@ -16,8 +17,8 @@ from choreon.engine.actions import cues, motion, timelines
 from choreon.engine.do import Do
 from choreon.engine.precompiler import Precompiler
 from choreon.model import edits
-from choreon.model.playables import Timeline
-from choreon.model.playables.stack import CueAct
+from choreon.model.playables import Stack, Timeline
+from choreon.model.playables.stack import Cue, CueAct
 from choreon.model.playables.timeline import (
     Clip,
     Event,
@@ -28,8 +29,11 @@ from choreon.model.playables.timeline import (
     loop_of,
 )
 from choreon.model.refs import BLACKOUT, GRAND, TEMPO, Ref
+from choreon.model.tiles import Part
 from choreon.model.verbs import Verb
 from choreon.render.compiled import compile_show
+from choreon.render.compositor import render
+from choreon.render.explain import explain
 from choreon.render.state import PlayState, Running
 from choreon.wire.time_code import Place, Rate
 from tests import play
@@ -398,3 +402,36 @@ def test_a_hand_that_pauses_it_goes_before_the_clock():
     other.do(Verb.START)
     other.state = timelines.led(other.show, other.state, {"Else": tape(5, 0)}, 100.5)
     assert other.place == pytest.approx(0.0)
+
+
+def test_in_a_cue_it_goes_on_from_one_to_the_next():
+    """In both cues it is one thing that goes on; as it would by itself."""
+    show = low_tide()
+    waves = Ref("timeline", "waves")
+    cues_on = [
+        Cue(id=str(n), number=float(n), plays=(Part(waves), *more))
+        for n, more in ((1, ()), (2, (Part(Ref("scene", "dots"), 0.0),)))
+    ]
+    stack = Stack(id="s", name="S", cues=tuple(cues_on), fade_in=0.0, fade_out=0.0)
+    show = edits.put(show, "playables", stack)
+    compiled = compile_show(show)
+    state = actions.perform(show, play.blank(), Do(stack.ref, Verb.START), 50.0)
+    alone = actions.perform(show, play.blank(), Do(waves, Verb.START), 50.0)
+    state = actions.perform(show, state, Do(stack.ref, Verb.GO), 55.0)
+    packed = msgspec.msgpack.encode(state)
+    assert msgspec.msgpack.decode(packed, type=PlayState) == state
+    for now in (55.5, 60.0, 63.0):
+        assert np.array_equal(
+            render(compiled, state, now), render(compiled, alone, now)
+        )
+
+
+def test_who_asks_why_while_it_plays_is_told():
+    show = low_tide()
+    compiled = compile_show(show)
+    do = Do(Ref("timeline", "waves"), Verb.STEP, 3.0)
+    state = actions.perform(show, play.blank(), do, 50.0)
+    par = show.fixtures["par-1"]
+    slots = range(par.address, par.address + 8)
+    whys = [explain(compiled, state, 50.0, par.universe, slot) for slot in slots]
+    assert any("Waves" in str(why) for why in whys)

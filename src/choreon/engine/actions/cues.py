@@ -276,7 +276,7 @@ def _begun(show: Show, ref: Ref, now: float, clock: BeatClock) -> Going | None:
     playable = players.playable_of(show, ref)
     if playable is None:
         return None
-    if isinstance(playable, Stack):
+    if isinstance(playable, Stack | Timeline):
         return Going(now, clock.beat_at(now))
     cursor = KINDS[playable.kind].start(playable, now, clock)
     return cursor if isinstance(cursor, Going) else None
