@@ -236,6 +236,8 @@ def test_what_values_mean():
     named = space(show)
     bpm = do_of(show, named[f"{ROOT}/master/tempo/bpm"], 128.0)
     assert (bpm.verb, bpm.value, bpm.edge) == (Verb.BPM, 128.0, Edge.TURN)
+    there = do_of(show, named[f"{ROOT}/timeline/waves-and-wind/step"], 0.25)
+    assert (there.verb, there.value) == (Verb.STEP, 0.25)
     tap = named[f"{ROOT}/master/tempo/tap"]
     assert do_of(show, tap, 1.0).verb == Verb.TAP
     assert do_of(show, tap, 0.0) is None

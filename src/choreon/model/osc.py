@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from choreon.model.playables import Stack
+from choreon.model.playables import Stack, Timeline
 from choreon.model.refs import BLACKOUT, DEEDS, TEMPO, TURN, Ref, name_of, to_deed
 from choreon.model.show import Show
 from choreon.model.tiles import SEEN_ONLY
@@ -53,6 +53,7 @@ def _free(taken: dict[str, Meaning], wanted: str) -> str:
 
 OF_TILES = (Verb.PRESS, Verb.RELEASE, Verb.RATE, Verb.SIZE, Verb.GO, Verb.BACK)
 OF_STACKS = (Verb.GO, Verb.BACK, Verb.HOLD, Verb.RELEASE)
+OF_TIMELINES = (Verb.START, Verb.HOLD, Verb.STEP, Verb.RELEASE)
 OF_MASTERS: dict[Ref, tuple[Verb, ...]] = {
     TEMPO: (Verb.TAP, Verb.BPM, Verb.HALF, Verb.DOUBLE),
     BLACKOUT: (Verb.PRESS,),
@@ -74,5 +75,7 @@ def _things(show: Show) -> Iterator[_Thing]:
     for playable in show.playables.values():
         if isinstance(playable, Stack):
             yield "cues", playable.name, playable.ref, OF_STACKS
+        elif isinstance(playable, Timeline):
+            yield "timeline", playable.name, playable.ref, OF_TIMELINES
     for deed in DEEDS:
         yield "do", deed, to_deed(deed), ()

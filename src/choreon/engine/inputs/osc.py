@@ -32,7 +32,7 @@ ALONE = 0.4  # seconds after a hand moved something in which it is told nothing 
 SAME = 1e-4  # of the way: values that are as good as equal
 SILENT = 600.0  # seconds after which a client that says nothing is told nothing
 MOST = 127  # of a whole number, as MIDI has them
-IN_UNITS = (Verb.BPM, Verb.RATE)
+IN_UNITS = (Verb.BPM, Verb.RATE, Verb.STEP)
 HELLO = f"{ROOT}/hello"
 
 

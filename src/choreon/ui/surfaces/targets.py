@@ -37,6 +37,7 @@ from choreon.model.refs import (
 from choreon.model.sameness import very_same
 from choreon.model.show import Show
 from choreon.model.tiles import SEEN_ONLY
+from choreon.model.timelines import timelines_of
 from choreon.render.state import PlayState
 from choreon.ui import theme, words
 from choreon.ui.drags import carried_controls
@@ -261,6 +262,7 @@ def _listed(show: Show) -> Iterator[tuple[str, Sequence[Ref]]]:
 
     stacks = [p for p in show.playables.values() if isinstance(p, Stack)]
     yield tr("Cues"), [stack.ref for stack in stacks]
+    yield tr("Timelines"), [line.ref for line in timelines_of(show)]
     yield from _of_window(show)
 
 
