@@ -296,38 +296,46 @@ def double(timeline: Timeline, ids: Collection[str]) -> tuple[Timeline, list[str
     of the new ones as well.
     """
     wanted = set(ids)
-    spans = [(c.start, c.end) for _, c in clips_of(timeline) if c.id in wanted]
-    spans += [(e.at, e.at) for _, e in events_of(timeline) if e.id in wanted]
-    if not spans:
-        return timeline, []
-    by = max(end for _, end in spans) - min(begin for begin, _ in spans)
-    by = by or Beats(timeline.tempo).time_of(1.0) - Beats(timeline.tempo).time_of(0.0)
-
-    taken = ids_of(timeline)
-    fresh: list[str] = []
+    by = _span(timeline, wanted)
+    taken, fresh = ids_of(timeline), []
 
     def another(own_id: str) -> str:
-        fresh.append(edits.fresh_id(own_id, taken))
-        taken.add(fresh[-1])
-        return fresh[-1]
+        made = edits.fresh_id(own_id, taken)
+        taken.add(made)
+        fresh.append(made)
+        return made
 
-    def with_copies(track: Track) -> Track:
-        clips = [
-            replace(clip, id=another(clip.id), start=clip.start + by)
-            for clip in track.clips
-            if clip.id in wanted
-        ]
-        events = [
-            replace(event, id=another(event.id), at=event.at + by)
-            for event in track.events
-            if event.id in wanted
-        ]
-        return replace(
-            track, clips=(*track.clips, *clips), events=(*track.events, *events)
+    def later_clips(track: Track) -> Iterator[Clip]:
+        for clip in track.clips:
+            if clip.id in wanted:
+                yield replace(clip, id=another(clip.id), start=clip.start + by)
+
+    def later_events(track: Track) -> Iterator[Event]:
+        for event in track.events:
+            if event.id in wanted:
+                yield replace(event, id=another(event.id), at=event.at + by)
+
+    tracks = tuple(
+        replace(
+            track,
+            clips=(*track.clips, *later_clips(track)),
+            events=(*track.events, *later_events(track)),
         )
+        for track in timeline.tracks
+    )
+    made = replace(timeline, tracks=tracks)
+    return (made, fresh) if fresh else (timeline, [])
 
-    made = replace(timeline, tracks=tuple(with_copies(t) for t in timeline.tracks))
-    return made, fresh
+
+def _span(timeline: Timeline, wanted: set[str]) -> float:
+    """How long some clips and events are together; a beat where that is nothing."""
+    clips = [clip for _, clip in clips_of(timeline) if clip.id in wanted]
+    at = [event.at for _, event in events_of(timeline) if event.id in wanted]
+    begins = [clip.start for clip in clips] + at
+    ends = [clip.end for clip in clips] + at
+    beats = Beats(timeline.tempo)
+    a_beat = beats.time_of(1.0) - beats.time_of(0.0)
+    return (max(ends) - min(begins) if begins else 0.0) or a_beat
 
 
 # the line

@@ -174,24 +174,37 @@ def course_of(timeline: Timeline) -> Course:
 
 
 def _make_course(timeline: Timeline) -> Course:
-    over = timeline.length
-    if over <= 0.0:
-        ends = [clip.end for track in timeline.tracks for clip in track.clips]
-        ends += [event.at for track in timeline.tracks for event in track.events]
-        over = max(0.0, max(ends, default=0.0))
+    over = timeline.length if timeline.length > 0.0 else _last_end(timeline)
     over = min(LONGEST, over)
 
-    loop = None
-    if timeline.end == LineEnd.LOOP:
-        begin, end = timeline.region or (0.0, over)
-        begin, end = max(0.0, begin), min(LONGEST, end)
-        loop = (begin, end) if end - begin >= SHORTEST_LOOP else None
-
-    on = (track for track in timeline.tracks if track.on)
-    events = [event for track in on for event in track.events if event.at >= 0.0]
-    events.sort(key=lambda event: event.at)
+    events = sorted(_events_on(timeline), key=lambda event: event.at)
     times = tuple(event.at for event in events)
-    return Course(over, loop, times, tuple(events))
+    return Course(over, _loop(timeline, over), times, tuple(events))
+
+
+def _last_end(timeline: Timeline) -> float:
+    """When the last of all that lies on it is over."""
+    ends = [0.0]
+    for track in timeline.tracks:
+        ends += [clip.end for clip in track.clips]
+        ends += [event.at for event in track.events]
+    return max(ends)
+
+
+def _loop(timeline: Timeline, over: float) -> tuple[float, float] | None:
+    """The stretch that is played again and again, if any is."""
+    if timeline.end != LineEnd.LOOP:
+        return None
+    begin, end = timeline.region or (0.0, over)
+    begin, end = max(0.0, begin), min(LONGEST, end)
+    return (begin, end) if end - begin >= SHORTEST_LOOP else None
+
+
+def _events_on(timeline: Timeline) -> Iterator[Event]:
+    """What happens on tracks that count."""
+    for track in timeline.tracks:
+        if track.on:
+            yield from (event for event in track.events if event.at >= 0.0)
 
 
 def over_at(timeline: Timeline) -> float:

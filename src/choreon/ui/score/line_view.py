@@ -29,7 +29,7 @@ from PySide6.QtWidgets import QApplication, QWidget
 
 from choreon.language import tr
 from choreon.model import edits, timelines
-from choreon.model.playables import Timeline
+from choreon.model.playables import AnyPlayable, Timeline
 from choreon.model.playables.timeline import (
     Clip,
     Event,
@@ -369,22 +369,35 @@ class LineView(QWidget):
             painter.setPen(Qt.PenStyle.NoPen)
             for point in self._grips(clip, rect):
                 painter.drawEllipse(point, 3.5, 3.5)
-        painter.setPen(QColor(theme.TEXT if there else theme.FAINT))
-        painter.setFont(theme.font(13))
+        self._paint_name(painter, playable, clip, rect, there)
+
+    def _paint_name(
+        self,
+        painter: QPainter,
+        playable: AnyPlayable | None,
+        clip: Clip,
+        rect: QRectF,
+        there: bool,
+    ) -> None:
+        """What a clip plays: a small stage where there is room, and its name."""
         left = max(rect.left(), GUTTER) + 7
         if playable is not None and rect.right() - left > PICTURED:
             wide, high = PICTURE
             picture = self.minis.picture(playable, wide, high, self)
             painter.drawPixmap(QPointF(left, rect.center().y() - high / 2), picture)
             left += wide + 6
+
         words = QRectF(left, rect.top() + 2, rect.right() - left - 4, rect.height() - 4)
-        if words.width() > 16:
-            said = painter.fontMetrics().elidedText(
-                name_of(self.hand.show, clip.plays),
-                Qt.TextElideMode.ElideRight,
-                int(words.width()),
-            )
-            painter.drawText(words, Qt.AlignmentFlag.AlignVCenter, said)
+        if words.width() <= 16:
+            return
+        painter.setPen(QColor(theme.TEXT if there else theme.FAINT))
+        painter.setFont(theme.font(13))
+        said = painter.fontMetrics().elidedText(
+            name_of(self.hand.show, clip.plays),
+            Qt.TextElideMode.ElideRight,
+            int(words.width()),
+        )
+        painter.drawText(words, Qt.AlignmentFlag.AlignVCenter, said)
 
     def _grips(self, clip: Clip, rect: QRectF) -> list[QPointF]:
         """Where its fades and the points of its line are held."""
