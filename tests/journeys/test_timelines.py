@@ -7,7 +7,7 @@ from __future__ import annotations
 import time
 
 import pytest
-from PySide6.QtCore import QPointF, Qt
+from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
 
@@ -19,6 +19,7 @@ from choreon.model.tiles import Pad, parts
 from choreon.model.verbs import Verb
 from choreon.sim.controller import PracticeController
 from choreon.ui.drags import carry
+from choreon.ui.score.line_scale import RULER
 from choreon.ui.score.line_view import LineView
 from choreon.wire.time_code import Rate, of_number, quarter_frame
 from tests.journeys.conftest import Hands
@@ -352,3 +353,41 @@ def test_a_line_follows_the_time_code_of_a_device(hands, lines):
     hands.until(told)
     hand.stop()
     tape.close()
+
+
+def test_a_sound_file_is_let_go_on_the_line(hands, lines, tmp_path):
+    music = made(90, seconds=16.0)
+    path = write_wav(tmp_path / "Song.WAV", music.sound)
+    other = tmp_path / "notes.txt"
+    other.write_text("no sound")
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(other)), QUrl.fromLocalFile(str(path))])
+    action, button = Qt.DropAction.CopyAction, Qt.MouseButton.LeftButton
+    lines.view.dropEvent(QDropEvent(QPointF(300, 60), action, data, button, NONE))
+    hands.until(lambda: lines.hand.line.tempo.beats, 60.0)
+
+    data.setUrls([QUrl.fromLocalFile(str(other))])
+    before = hands.parts.document.show
+    lines.view.dropEvent(QDropEvent(QPointF(300, 60), action, data, button, NONE))
+    assert not lines.reader.is_on
+    assert hands.parts.document.show is before
+
+
+def test_one_beat_is_dragged_to_where_it_is_meant(hands, lines):
+    hand, view = lines.hand, lines.view
+    beats = tuple(1.0 + 0.5 * n for n in range(12))
+    hand.edit(
+        "beats",
+        lambda line: edits.replace(
+            line, tempo=edits.replace(line.tempo, beats=beats), length=8.0
+        ),
+    )
+    view.fit()
+    start = QPointF(view.scale.x(beats[3]), RULER - 4)
+    hands.drag(view, start, start + QPointF(0.25 * view.scale.per_second, 0))
+    moved = hand.line.tempo.beats
+    assert moved[3] == pytest.approx(2.75, abs=0.03)
+    assert moved[:3] + moved[4:] == beats[:3] + beats[4:]
+    assert hand.place == 0.0  # the playhead stays
+    hands.parts.document.undo()
+    assert hand.line.tempo.beats == beats

@@ -7,7 +7,14 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from choreon.model.tempo_map import TempoMap, doubled, halved, shifted, steadied
+from choreon.model.tempo_map import (
+    TempoMap,
+    doubled,
+    halved,
+    shifted,
+    steadied,
+    with_beat,
+)
 from choreon.sound.beats import NOTHING, WELL, find_beats, track
 from choreon.sound.onsets import FRAMES, RATE, Listener, listen, strength
 from tests.sound.music import f_measure, made
@@ -133,3 +140,13 @@ def test_half_double_shift_and_steady():
     assert halved(TempoMap(bpm=100.0)).bpm == 50.0
     assert doubled(TempoMap(bpm=100.0)).bpm == 200.0
     assert steadied(TempoMap(bpm=77.0)).bpm == 77.0
+
+
+def test_one_beat_goes_elsewhere_between_those_beside_it():
+    tempo = TempoMap(beats=(1.0, 1.5, 2.0))
+    assert with_beat(tempo, 1, 1.6).beats == (1.0, 1.6, 2.0)
+    assert with_beat(tempo, 1, 9.0).beats == (1.0, pytest.approx(1.94), 2.0)
+    assert with_beat(tempo, 0, -1.0).beats == (0.0, 1.5, 2.0)
+    assert with_beat(tempo, 2, 5.0).beats == (1.0, 1.5, 5.0)
+    assert with_beat(tempo, 7, 5.0) == tempo
+    assert with_beat(TempoMap(), 0, 5.0) == TempoMap()

@@ -67,6 +67,19 @@ def doubled(tempo: TempoMap) -> TempoMap:
     )
 
 
+def with_beat(tempo: TempoMap, n: int, at: float) -> TempoMap:
+    """Returns a map whose n-th found beat is at another time, between those beside
+    it; the same where there is no such beat.
+    """
+    known = list(tempo.known)
+    if not 0 <= n < len(known):
+        return tempo
+    low = known[n - 1] + SHORTEST if n else 0.0
+    high = known[n + 1] - SHORTEST if n + 1 < len(known) else at
+    known[n] = min(high, max(low, at))
+    return replace(tempo, beats=tuple(known))
+
+
 def shifted(tempo: TempoMap) -> TempoMap:
     """Returns a map whose bars begin a beat later."""
     return replace(tempo, first=(tempo.first + 1) % max(1, tempo.bar))

@@ -31,7 +31,7 @@ from choreon.ui.parts import Parts
 from choreon.ui.score.beat_reader import BeatReader
 from choreon.ui.score.line_form import LineForm
 from choreon.ui.score.line_hand import LineHand
-from choreon.ui.score.line_view import LineView
+from choreon.ui.score.line_view import SOUNDS, LineView
 from choreon.ui.score.things import ThingList
 from choreon.ui.stage.mini import MiniStages
 from choreon.ui.widgets import basics
@@ -50,6 +50,7 @@ class LinePane(QWidget):
         self.parts = parts
         self.hand = LineHand(parts, self)
         self.view = LineView(self.hand, minis)
+        self.view.sound_dropped.connect(self.read_beats)
         self.things = ThingList(
             self.hand,
             minis,
@@ -305,7 +306,7 @@ class LinePane(QWidget):
             self,
             tr("Beats out of a sound file"),
             "",
-            tr("Sound (*.wav *.flac *.ogg *.mp3)"),
+            tr("Sound ({kinds})", kinds=" ".join(f"*{end}" for end in SOUNDS)),
         )
         if path:
             self.read_beats(Path(path))

@@ -6,10 +6,20 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from enum import Enum
+from pathlib import Path
 from typing import NamedTuple
 
 import numpy as np
-from PySide6.QtCore import QLineF, QPointF, QRectF, QSize, Qt, QTimer
+from PySide6.QtCore import (
+    QLineF,
+    QMimeData,
+    QPointF,
+    QRectF,
+    QSize,
+    Qt,
+    QTimer,
+    Signal,
+)
 from PySide6.QtGui import (
     QColor,
     QDragEnterEvent,
@@ -41,7 +51,7 @@ from choreon.model.playables.timeline import (
     over_at,
 )
 from choreon.model.refs import name_of
-from choreon.model.tempo_map import Beats
+from choreon.model.tempo_map import Beats, with_beat
 from choreon.render.sources.timeline import clock_words
 from choreon.ui import theme
 from choreon.ui.drags import all_carried
@@ -52,6 +62,7 @@ from choreon.ui.widgets.spoken import Role, Spoken, tell
 
 SNAP = 8  # points within which a time snaps to another
 EDGE = 6  # points of an end of a clip that trim it
+BEAT_HIGH = 9  # points of a beat at the edge of the times
 GRIP = 7  # points about the corner at which a fade is held, and a point of a line
 TICK = 33  # milliseconds between two looks at the playhead
 ZOOM = 1.25
@@ -75,6 +86,7 @@ class Held(Enum):
     FADE_OUT = 6
     POINT = 7
     FRAME = 8
+    BEAT = 9
 
 
 class Grip(NamedTuple):
@@ -94,6 +106,9 @@ NOTHING = Grip(Held.NOTHING)
 
 class LineView(QWidget):
     """The timeline in hand."""
+
+    sound_dropped = Signal(Path)
+    """A sound file was let go on it."""
 
     def __init__(self, hand: LineHand, minis: MiniStages) -> None:
         super().__init__()
@@ -462,6 +477,7 @@ class LineView(QWidget):
             shade.setAlpha(70)
             painter.fillRect(QRectF(left, RULER - 9, right - left, 9), shade)
 
+        self._paint_found(painter, line)
         painter.setFont(theme.font(12))
         for at in self.scale.ticks(self.width()):
             x = self.scale.x(at)
@@ -475,6 +491,19 @@ class LineView(QWidget):
             painter.drawLine(QPointF(x, 4), QPointF(x, RULER))
             painter.drawText(QPointF(x + 4, RULER - 4), mark.name)
         painter.restore()
+
+    def _paint_found(self, painter: QPainter, line: Timeline) -> None:
+        """The beats that were found, where they can be taken hold of."""
+        known = line.tempo.known
+        apart = self.scale.per_second * 60.0 / max(1.0, line.tempo.steady)
+        if not known or apart < NEAR_BEATS:
+            return
+        painter.setPen(QPen(QColor(theme.SOFT), 2))
+        for at in known:
+            x = self.scale.x(at)
+            if GUTTER <= x <= self.width():
+                top = QPointF(x, RULER - BEAT_HIGH)
+                painter.drawLine(top, QPointF(x, RULER - 1))
 
     def _paint_head(self, painter: QPainter) -> None:
         place = self.hand.place
@@ -503,7 +532,9 @@ class LineView(QWidget):
         if line is None:
             return NOTHING
         if point.y() < RULER:
-            return Grip(Held.HEAD, at=point, line=line)
+            beat = self._beat_at(point, line)
+            held = Held.HEAD if beat < 0 else Held.BEAT
+            return Grip(held, point=beat, at=point, line=line)
         if point.x() < GUTTER:
             return NOTHING
 
@@ -515,6 +546,18 @@ class LineView(QWidget):
             if grown.contains(point):
                 return self._grip_of(clip, rect, point, line)
         return Grip(Held.FRAME, at=point, line=line)
+
+    def _beat_at(self, point: QPointF, line: Timeline) -> int:
+        """Which of the beats that were found is under a point of their edge, the lower
+        one of the times; -1 for none.
+        """
+        known = line.tempo.known
+        if point.y() < RULER - BEAT_HIGH or point.x() < GUTTER or not known:
+            return -1
+        at = self.scale.seconds(point.x())
+        near = min(range(len(known)), key=lambda n: abs(known[n] - at))
+        off = abs(self.scale.x(known[near]) - point.x())
+        return near if off <= EDGE else -1
 
     def _grip_of(
         self, clip: Clip, rect: QRectF, point: QPointF, line: Timeline
@@ -594,6 +637,7 @@ class LineView(QWidget):
             Held.FADE_IN: self._fade,
             Held.FADE_OUT: self._fade,
             Held.POINT: self._move_point,
+            Held.BEAT: self._move_beat,
         }
 
     def _move_clips(self, grip: Grip, point: QPointF, free: bool) -> None:
@@ -682,6 +726,15 @@ class LineView(QWidget):
         self.hand.edit(
             tr("fade a clip"),
             lambda _: timelines.change_clips(line, (grip.id,), change),
+        )
+
+    def _move_beat(self, grip: Grip, point: QPointF, free: bool) -> None:
+        """One beat that was found, to where it is meant."""
+        line, at = grip.line, self.scale.seconds(point.x())
+        assert line is not None
+        tempo = with_beat(line.tempo, grip.point, at)
+        self.hand.edit(
+            tr("put a beat elsewhere"), lambda one: edits.replace(one, tempo=tempo)
         )
 
     def _move_point(self, grip: Grip, point: QPointF, free: bool) -> None:
@@ -827,7 +880,7 @@ class LineView(QWidget):
     # drops
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if all_carried(event.mimeData()):
+        if all_carried(event.mimeData()) or sound_in(event.mimeData()):
             event.acceptProposedAction()
 
     def dragMoveEvent(self, event: QDragMoveEvent) -> None:
@@ -838,8 +891,13 @@ class LineView(QWidget):
 
     def dropEvent(self, event: QDropEvent) -> None:
         """Things come onto the track that they are dropped on, from there on; onto one
-        for events they start there.
+        for events they start there. A sound file is listened to for its beats.
         """
+        sound = sound_in(event.mimeData())
+        if sound is not None:
+            event.acceptProposedAction()
+            self.sound_dropped.emit(sound)
+            return
         track = self._track_at(event.position())
         if track is not None:
             self.hand.track_id = track.id
@@ -850,6 +908,13 @@ class LineView(QWidget):
         event.acceptProposedAction()
 
 
+def sound_in(data: QMimeData) -> Path | None:
+    """Returns the sound file that is dragged; None where it is something else."""
+    paths = (Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile())
+    return next((path for path in paths if path.suffix.lower() in SOUNDS), None)
+
+
+SOUNDS = (".wav", ".flac", ".ogg", ".mp3")
 MORE = Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier
 CURSORS = {
     Held.START: Qt.CursorShape.SizeHorCursor,
@@ -858,6 +923,7 @@ CURSORS = {
     Held.FADE_OUT: Qt.CursorShape.SizeHorCursor,
     Held.POINT: Qt.CursorShape.SizeAllCursor,
     Held.CLIPS: Qt.CursorShape.OpenHandCursor,
+    Held.BEAT: Qt.CursorShape.SizeHorCursor,
 }
 
 
