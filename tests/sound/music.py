@@ -41,7 +41,7 @@ def _drum(low: float, dice) -> np.ndarray:
 def made(
     bpm: float,
     seed: int = 0,
-    seconds: float = 40.0,
+    seconds: float = 26.0,
     bar: int = 4,
     swing: float = 0.5,
     rubato: float = 0.0,
