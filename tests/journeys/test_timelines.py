@@ -239,6 +239,7 @@ def test_stacks_and_timelines_are_chosen_from_one_list(hands, score):
     assert "Waves and wind" in names
     score._choose("waves")
     assert score.shows_line
+    assert score.lines.view.hasFocus()
     box = score.lines.chooser
     assert box.currentText() == "Waves and wind"
     box.activated.emit(box.findText(names[0]))

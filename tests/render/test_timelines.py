@@ -282,7 +282,7 @@ def test_no_lamp_jumps_along_lines_that_fade(tide):
         for p in tide.show.playables.values()
         if p.kind == "scene" and not p.effects
     ]
-    for _ in range(4):
+    for _ in range(2):
         lanes = []
         for _ in range(3):
             at, own = 0.0, []

@@ -371,6 +371,7 @@ class ScorePlace(QWidget):
         if isinstance(thing, Timeline):
             self.lines.hand.open(thing.id)
             self.pages.setCurrentWidget(self.lines)
+            self.lines.view.setFocus()  # Space plays it
         else:
             self.hand.open(thing.id)
             self.pages.setCurrentWidget(self.of_cues)
