@@ -59,11 +59,16 @@ def own_folders(
     return home
 
 
+# A machine that is busy may stand for many seconds: what waits for a state waits this
+# long before it says that it never came.
+PATIENCE = 60.0
+
+
 def until(
-    what: Callable[[], object], seconds: float = 10.0, step: float = 0.01
+    what: Callable[[], object], seconds: float = PATIENCE, step: float = 0.01
 ) -> None:
     """Wait until `what()` holds. Fails with the reason where it never does."""
-    end = time.monotonic() + seconds
+    end = time.monotonic() + max(seconds, PATIENCE)
     while not what():
         assert time.monotonic() < end, "it did not come to that in time"
         time.sleep(step)
@@ -98,12 +103,12 @@ class Engines:
 
     def connect(self) -> engine_client.Client:
         """One more client."""
-        self.clients.append(engine_client.connect(10.0))
+        self.clients.append(engine_client.connect(PATIENCE))
         return self.clients[-1]
 
     def another(self, pid: int) -> protocol.Welcome:
         """The welcome of the engine that took the place of the one with that pid."""
-        end = time.monotonic() + 20.0
+        end = time.monotonic() + PATIENCE
         while time.monotonic() < end:
             with contextlib.suppress(OSError, TimeoutError):
                 client = engine_client.Client()
@@ -123,7 +128,7 @@ class Engines:
         os.kill(parent, signal.SIGSTOP)  # else it starts another one meanwhile
         for process in (engine, parent):
             os.kill(process, signal.SIGKILL)
-        self.running[-1].wait(5)
+        self.running[-1].wait(PATIENCE)
         until(lambda: not answers())
 
     def command(self, *words: str) -> subprocess.CompletedProcess[str]:
@@ -132,7 +137,7 @@ class Engines:
             [sys.executable, "-m", "choreon", *words],
             capture_output=True,
             text=True,
-            timeout=30,
+            timeout=PATIENCE,
             check=False,
         )
 
@@ -147,10 +152,10 @@ class Engines:
             pass
         for process in self.running:
             try:
-                process.wait(5)
+                process.wait(60)
             except subprocess.TimeoutExpired:
                 process.terminate()  # the supervisor ends the engine first
-                process.wait(10)
+                process.wait(PATIENCE)
 
 
 @pytest.fixture

@@ -207,7 +207,7 @@ def test_stop_fades_out_and_ends_the_streams(engines, demo_path, node):
     assert "has stopped" in done.stdout
     until(lambda: all(r.ended for r in node.reports()))
     assert values(node, 1)[0] == 0
-    assert engines.running[0].wait(5) == 0
+    assert engines.running[0].wait(60) == 0
     assert "No engine" in engines.command("stop").stdout
 
 
@@ -278,7 +278,7 @@ def test_engine_demo_runs_headless_and_ends_on_a_signal(engines, node):
     until(lambda: [r.universe for r in node.reports()] == [1, 2, 3])
     until(lambda: values(node, 1)[10] == 140)  # Slack Water comes up by itself
     process.send_signal(signal.SIGTERM)
-    assert process.wait(5) == 0
+    assert process.wait(60) == 0
     until(lambda: all(r.ended for r in node.reports()))
 
 

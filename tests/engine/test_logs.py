@@ -81,7 +81,7 @@ def test_the_light_goes_on_where_nobody_takes_what_is_logged(
 
 
 def _told(client):
-    return client.wait_for(protocol.State, 5.0).state
+    return client.wait_for(protocol.State, 60.0).state
 
 
 def _frames(node) -> int:
@@ -126,7 +126,7 @@ def test_a_supervisor_whose_folder_is_gone_and_whom_nobody_knows_ends(
     folder = folders.runtime()
     folder.rename(folder.with_name("moved"))
     for _ in range(4):  # two seconds, and it is still there
-        client.wait_for(protocol.Pulse, 5.0)
+        client.wait_for(protocol.Pulse, 60.0)
     assert _lives(engine)
     client.close()
     until(lambda: not _lives(engine) and not _lives(parent), 15.0)

@@ -27,7 +27,7 @@ from tests.conftest import until, values
 
 
 def state_of(client) -> protocol.State:
-    return client.wait_for(protocol.State, 5.0).state
+    return client.wait_for(protocol.State, 60.0).state
 
 
 def test_a_change_of_tempo_keeps_the_beat():

@@ -153,7 +153,7 @@ def test_a_supervisor_that_dies_is_replaced(engines, demo_path, node):
     client = lit(engines, demo_path, node)
     pid = engines.connect().wait_for(protocol.Welcome).pid
     engines.running[0].kill()
-    engines.running[0].wait(5)
+    engines.running[0].wait(60)
     until(supervisor.is_supervised, 20)
     assert all(r.jumps == 0 for r in node.reports())
     os.kill(pid, signal.SIGKILL)
@@ -169,7 +169,7 @@ def test_stop_ends_an_engine_that_hangs(engines, demo_path, node):
     done = engines.command("stop", "--fade", "0")
     assert done.returncode == 0
     assert holder(folders.runtime()) == (0, 0)
-    assert engines.running[0].wait(10) is not None
+    assert engines.running[0].wait(60) is not None
     assert "No engine is running." in engines.command("stop").stdout
 
 
@@ -181,7 +181,7 @@ def test_sigterm_ends_it_for_good(engines, demo_path, node, who, how):
     if how == "frames":
         client.send(protocol.Fault("frames"))
     os.kill(pid if who == "engine" else engines.running[0].pid, signal.SIGTERM)
-    engines.running[0].wait(15)
+    engines.running[0].wait(60)
     assert holder(folders.runtime()) == (0, 0)
     with pytest.raises(OSError):
         engine_client.Client()

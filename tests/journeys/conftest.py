@@ -35,6 +35,7 @@ from choreon.ui import theme
 from choreon.ui.app import App, load
 from choreon.ui.ledger_lines import cross_rect, whole_rect
 from choreon.ui.window import MainWindow
+from tests.conftest import PATIENCE
 from tests.journeys.zygote import Zygote
 
 
@@ -58,11 +59,11 @@ class Hands:
     def until(
         self,
         what: Callable[[], object],
-        seconds: float = 10.0,
+        seconds: float = PATIENCE,
         else_: str = "it did not come to that",
     ) -> None:
         """Let the window live until `what()` holds."""
-        end = time.monotonic() + seconds
+        end = time.monotonic() + max(seconds, PATIENCE)
         while not what():
             assert time.monotonic() < end, else_
             QTest.qWait(10)
@@ -330,7 +331,7 @@ def leave(hands: Hands, stop: bool = False) -> None:
 
 def stop_engine() -> None:
     """Stop the engine; one that is just being started again as well."""
-    end = time.monotonic() + 20.0
+    end = time.monotonic() + PATIENCE
     while is_supervised() or holder(folders.runtime())[0]:
         assert time.monotonic() < end, "the engine does not end"
         with (

@@ -261,8 +261,8 @@ def test_the_guest_command_starts_the_page_and_brings_its_window_back(demo_path,
     environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
     with subprocess.Popen(guest_command(demo_path), env=environment) as command:
         try:
-            client = engine_client.connect(20.0)
-            client.wait_for(protocol.Welcome, 10.0)
+            client = engine_client.connect(60)
+            client.wait_for(protocol.Welcome, 60.0)
             windows = until_window(command.pid, set())
             client.close()
             os.kill(next(iter(windows)), signal.SIGKILL)
@@ -288,7 +288,7 @@ def ends_within(process: subprocess.Popen, seconds: float) -> bool:
 def end_starter(command: subprocess.Popen) -> None:
     """As Ctrl+C does in a terminal; the starter ends its window as well."""
     command.send_signal(signal.SIGINT)
-    command.wait(20)
+    command.wait(60)
 
 
 @pytest.mark.parametrize("way", [signal.SIGTERM, signal.SIGINT])
@@ -551,7 +551,7 @@ def test_every_kind_of_tile_by_every_way_goes_by_the_guests_rights(
 
 def until_window(parent: int, known: set[int]) -> set[int]:
     """The window processes of a guest command, once there is one that is new."""
-    limit = time.monotonic() + 20.0
+    limit = time.monotonic() + 60.0
     while time.monotonic() < limit:
         found = {
             int(pid) for pid in _children(parent) if b"--window" in _command_line(pid)

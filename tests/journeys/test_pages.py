@@ -342,7 +342,7 @@ def test_a_flash_ends_when_its_page_changes_or_its_window_dies(hands, band):
     band.go("low-tide")
     hands.until(lambda: not playing(hands))
     other = engine_client.Client()
-    other.wait_for(protocol.Welcome, 5.0)
+    other.wait_for(protocol.Welcome, 60.0)
     other.send(Do(to_tile("band-front"), Verb.PRESS, 1.0, Edge.DOWN))
     hands.until(lambda: playing(hands) == ["front-wash"])
     other.close()  # as a window that is killed
@@ -588,7 +588,7 @@ def test_the_page_that_was_played_is_there_after_the_window_was_closed(demo_path
     hands.until(lambda: len(state(hands).aside) == 2)
     perform.tiles["band-size"].set_share(0.4)
     leave(hands)
-    client = engine_client.connect(5.0)
+    client = engine_client.connect(60)
     again = open_window(demo_path, client)
     try:
         assert len(state(again).aside) == 2

@@ -23,6 +23,7 @@ from choreon.ui.drags import carry
 from choreon.ui.score.cue_table import Column
 from choreon.ui.score.files import ColumnsDialog
 from choreon.ui.score.place import ScorePlace
+from tests.conftest import PATIENCE
 from tests.journeys.conftest import Hands
 
 CTRL = Qt.KeyboardModifier.ControlModifier
@@ -45,9 +46,9 @@ def fresh(hands: Hands, score: ScorePlace) -> ScorePlace:
     return score
 
 
-def until(what, seconds: float = 10.0) -> None:
+def until(what, seconds: float = PATIENCE) -> None:
     """Let the window live until something holds."""
-    end = time.monotonic() + seconds
+    end = time.monotonic() + max(seconds, PATIENCE)
     while not what():
         assert time.monotonic() < end, "it did not come to that"
         QTest.qWait(5)

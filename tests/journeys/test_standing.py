@@ -49,13 +49,13 @@ def windows(engines):
     for process in started:
         if process.poll() is None:
             process.kill()
-            process.wait(10)
+            process.wait(60)
 
 
 def killed_as_it_opens(process: subprocess.Popen[bytes], attempt: int) -> None:
     until(lambda: str(setting("openings")) == str(attempt), 20.0)
     process.send_signal(signal.SIGKILL)
-    process.wait(10)
+    process.wait(60)
 
 
 def any_left(home: Path) -> bool:
@@ -94,7 +94,7 @@ def test_a_show_that_ended_two_windows_gives_way_to_its_last_version(
     windows("open", str(path))
     until(lambda: setting("show") == str(path), 20.0)
     assert setting("openings") is None
-    client = engine_client.connect(10.0)
+    client = engine_client.connect(60)
     try:
         assert client.wait_for(protocol.Welcome).show.name == good.name
     finally:

@@ -56,7 +56,7 @@ def window_answers() -> bool:
 
 def finish(process: subprocess.Popen[str]) -> str:
     process.kill()
-    return process.communicate(timeout=10)[0]
+    return process.communicate(timeout=60)[0]
 
 
 def test_the_window_is_killed_the_light_goes_on_and_a_new_window_finds_everything(
@@ -64,7 +64,7 @@ def test_the_window_is_killed_the_light_goes_on_and_a_new_window_finds_everythin
 ):
     window = start_window(demo_path)
     until(lambda: node.reports())
-    client = engine_client.connect(10)
+    client = engine_client.connect(60)
     client.send(Do(to_tile("front-wash-fader"), Verb.LEVEL, 1.0))
     client.send(Do(GRAND, Verb.LEVEL, 0.5))
     client.send(protocol.SetValues(look={"par-1": {"Dimmer": 0.5}}))
@@ -77,9 +77,9 @@ def test_the_window_is_killed_the_light_goes_on_and_a_new_window_finds_everythin
     assert all(r.jumps == 0 for r in node.reports())
     again = start_window(demo_path)
     until(window_answers, 20)
-    said = start_window(demo_path).communicate(timeout=20)[0]
+    said = start_window(demo_path).communicate(timeout=60)[0]
     assert "already open; its window was brought to the front" in said
-    client = engine_client.connect(5)
+    client = engine_client.connect(60)
     welcome = client.wait_for(protocol.Welcome)
     client.close()
     assert [p.ref.id for p in welcome.state.players] == ["front-wash"]
@@ -106,7 +106,7 @@ def test_a_window_gives_way_to_the_engine_that_it_starts(demo_path, node):
     own = os.getpriority(os.PRIO_PROCESS, 0)
     window = start_window(demo_path)
     until(window_answers, 20)
-    client = engine_client.connect(10)
+    client = engine_client.connect(60)
     engine = client.wait_for(protocol.Welcome).pid
     client.close()
     less = min(19, own + starter.LESS)
@@ -617,9 +617,9 @@ def test_demo_starts_window_node_and_controller(own_folders, ended):
                 return []
 
         until(lambda: [r["universe"] for r in reports()] == [1, 2, 3], 20)
-        client = engine_client.connect(5)
+        client = engine_client.connect(60)
         until(
-            lambda: client.wait_for(protocol.Ports, 20).ports.get(
+            lambda: client.wait_for(protocol.Ports, 60).ports.get(
                 "Practice controller"
             ),
             20,
@@ -641,11 +641,11 @@ def test_demo_starts_window_node_and_controller(own_folders, ended):
             stop_engine()
         else:
             demo.send_signal(ended)
-        assert demo.wait(10) == 0
+        assert demo.wait(60) == 0
         until(lambda: reports() == [])
     finally:
         demo.kill()
-        demo.wait(10)
+        demo.wait(60)
         stop_engine()
 
 

@@ -52,7 +52,7 @@ class Zygote:
     def close(self) -> None:
         """End it; what it started goes on."""
         self._line.close()
-        self.process.wait(10)
+        self.process.wait(60)
 
 
 class Forked:

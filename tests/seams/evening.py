@@ -80,7 +80,7 @@ def evening(folder: Path) -> dict[str, object]:
 
     engine = Engine(Opening(showfile.read(path), str(path)), real_midi=False)
     threading.Thread(target=engine.run, daemon=True).start()
-    client = engine_client.connect(10.0)
+    client = engine_client.connect(60)
 
     app = QApplication(sys.argv[:1])
     theme.apply(app)

@@ -144,7 +144,7 @@ def test_all_who_ask_for_the_address_at_once_are_told_the_same():
         )
         for _ in range(6)
     ]
-    assert len({process.communicate(timeout=30)[0] for process in asking}) == 1
+    assert len({process.communicate(timeout=60)[0] for process in asking}) == 1
 
 
 def test_the_node_command_prints_json_lines():

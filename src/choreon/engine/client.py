@@ -93,7 +93,7 @@ class Client:
 
         return found
 
-    def wait_for(self, kind: type[M], timeout: float = 5.0) -> M:
+    def wait_for(self, kind: type[M], timeout: float = 30.0) -> M:
         """The next message of a kind; those before it are passed over. Raises
         TimeoutError.
         """
