@@ -52,10 +52,12 @@ def own_folders(
 ) -> Path:
     """XDG folders of this test alone."""
     home = tmp_path_factory.mktemp("h")
-    for name in ("RUNTIME_DIR", "STATE_HOME", "DATA_HOME", "CONFIG_HOME"):
+    for name in ("RUNTIME_DIR", "STATE_HOME", "DATA_HOME", "CONFIG_HOME", "CACHE_HOME"):
         folder = home / name[:2].lower()
         folder.mkdir(mode=0o700)
         monkeypatch.setenv(f"XDG_{name}", str(folder))
+    # an engine starts the process that sounds only where a test is about that
+    monkeypatch.setenv("CHOREON_SILENT", "1")
     return home
 
 

@@ -129,6 +129,12 @@ def command_line() -> argparse.ArgumentParser:
     beats.add_argument("file", type=Path, help=tr("WAV, FLAC, Ogg Vorbis or MP3"))
     beats.set_defaults(run=_beats)
 
+    sound = commands.add_parser(
+        "sound", help=tr("the process that sounds; engines start it")
+    )
+    sound.add_argument("--beat", type=int, help=argparse.SUPPRESS)
+    sound.set_defaults(run=_sound)
+
     sims = commands.add_parser("sim", help=tr("stand-ins for devices")).add_subparsers(
         metavar="DEVICE", required=True
     )
@@ -180,6 +186,13 @@ def command_line() -> argparse.ArgumentParser:
     osc = sims.add_parser("osc", help=tr("one who speaks OSC, line by line"))
     osc.add_argument("--port", type=int, default=8765, help=tr("UDP port (8765)"))
     osc.set_defaults(run=_osc)
+    card = sims.add_parser("card", help=tr("a sound card"))
+    card.add_argument("--name", default=tr("Practice card"), help=tr("its name"))
+    card.add_argument(
+        "--fast", type=float, default=0.0, help=tr("millionths its clock is fast by")
+    )
+    card.add_argument("--keeps", default="", help=tr("where its sound is kept"))
+    card.set_defaults(run=_card)
 
     for _, command, _ in commands_of(parser):
         command.add_argument(
@@ -245,6 +258,9 @@ def _demo(arguments: argparse.Namespace) -> int:
         ]
 
     print(tr("What the simulated node has: {url}", url=url(arguments.http)), flush=True)
+    # whoever ends it beside its window, by Ctrl+C or otherwise, ends the stand-ins too
+    for number in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(number, signal.default_int_handler)
     try:
         code = _open_window(path)
         if helpers and _engine_runs():
@@ -254,10 +270,6 @@ def _demo(arguments: argparse.Namespace) -> int:
                     "`choreon stop` ends the engine."
                 )
             )
-
-        # whoever ends it now, by Ctrl+C or otherwise, ends the stand-ins too
-        for number in (signal.SIGINT, signal.SIGTERM):
-            signal.signal(number, signal.default_int_handler)
 
         while helpers and _engine_runs():
             time.sleep(0.3)
@@ -533,6 +545,21 @@ def _beats(arguments: argparse.Namespace) -> int:
     from choreon.sound.reading import run  # few need it
 
     return run(arguments.file)
+
+
+def _sound(arguments: argparse.Namespace) -> int:
+    from choreon.engine import logs
+    from choreon.engine.beat import Heartbeat
+    from choreon.sound.process import run
+
+    logs.begin()
+    return run(Heartbeat(arguments.beat) if arguments.beat is not None else None)
+
+
+def _card(arguments: argparse.Namespace) -> int:
+    from choreon.sim.sound_card import run
+
+    return run(arguments.name, arguments.fast, arguments.keeps)
 
 
 def _node(arguments: argparse.Namespace) -> int:

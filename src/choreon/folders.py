@@ -124,6 +124,11 @@ def state() -> Path:
     return _once(platformdirs.user_state_path(APP))
 
 
+def cache() -> Path:
+    """What can be made anew: $XDG_CACHE_HOME/choreon."""
+    return _once(platformdirs.user_cache_path(APP))
+
+
 def data() -> Path:
     """The user's own: $XDG_DATA_HOME/choreon."""
     return _once(platformdirs.user_data_path(APP))

@@ -46,6 +46,7 @@ TERMS = {
     "message": tr("message"),
     "output": tr("output"),
     "picture": tr("picture"),
+    "sound": tr("sound"),
     "draft": tr("draft"),
     "walk": tr("walk"),
     # time, and how steps run
@@ -169,6 +170,7 @@ COUNTS: dict[str, Callable[[int], str]] = {
     "message": lambda n: plural(n, "{n} message", "{n} messages"),
     "output": lambda n: plural(n, "{n} output", "{n} outputs"),
     "picture": lambda n: plural(n, "{n} picture", "{n} pictures"),
+    "sound": lambda n: plural(n, "{n} sound", "{n} sounds"),
     "mark": lambda n: plural(n, "{n} mark", "{n} marks"),
     "palette": lambda n: plural(n, "{n} palette", "{n} palettes"),
     "value": lambda n: plural(n, "{n} value", "{n} values"),

@@ -12,15 +12,18 @@ from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
 
 from choreon.engine.do import Do
+from choreon.formats import sounds
 from choreon.model import edits, pages, timelines
-from choreon.model.playables.timeline import LineEnd
+from choreon.model.playables.timeline import LineEnd, TrackSort
 from choreon.model.refs import Ref
 from choreon.model.tiles import Pad, parts
 from choreon.model.verbs import Verb
 from choreon.sim.controller import PracticeController
+from choreon.sound.waves import A_SECOND
 from choreon.ui.drags import carry
 from choreon.ui.score.line_scale import RULER
 from choreon.ui.score.line_view import LineView
+from choreon.ui.score.sound_dialog import SoundDialog
 from choreon.wire.time_code import Rate, of_number, quarter_frame
 from tests.journeys.conftest import Hands
 from tests.sound.music import f_measure, made
@@ -397,3 +400,93 @@ def test_one_beat_is_dragged_to_where_it_is_meant(hands, lines):
     assert hand.place == 0.0  # the playhead stays
     hands.parts.document.undo()
     assert hand.line.tempo.beats == beats
+
+
+def test_a_sound_file_is_let_go_on_the_line_and_all_of_it_is_there(
+    hands, lines, tmp_path
+):
+    music = made(100, seconds=24.0)
+    path = write_wav(tmp_path / "song.wav", music.sound)
+    view = lines.view
+    data = QMimeData()  # Qt does not keep it
+    data.setUrls([QUrl.fromLocalFile(str(path))])
+    point = QPointF(view.scale.x(0.0), RULER + 60)
+    action, button = Qt.DropAction.CopyAction, Qt.MouseButton.LeftButton
+    view.dropEvent(QDropEvent(point, action, data, button, NONE))
+
+    # it lies there at once, as long as it is; its wave and beats come meanwhile
+    (clip,) = clips(lines)
+    assert (clip.plays, clip.length) == (Ref("sound", "song"), pytest.approx(24.0))
+    track = lines.hand.line.track(lines.hand.track_id)
+    assert track.sort == TrackSort.SOUND
+    assert track.clips == (clip,)
+    hands.until(lambda: lines.hand.line.tempo.beats)
+    beats = lines.hand.line.tempo.beats
+    assert f_measure([b - clip.start for b in beats], music.beats) > 0.95
+    sound = hands.parts.document.show.sounds["song"]
+    assert sound.digest == sounds.digest_of(path)
+    wave = lines.waves.of(sound)
+    assert len(wave) == pytest.approx(24.0 * A_SECOND, abs=2)
+
+    # drawn as loud as it is: not a line of one height
+    hands.until(view.isVisible)
+    drawn = view.grab().toImage()
+    rect = view.clip_rect(clip.id)
+    middle = int(rect.center().y())
+    heights = {drawn.pixelColor(x, middle - 8).lightness() for x in range(300, 500)}
+    assert len(heights) > 1
+
+    # trimmed and stretched as others are, but at its own rate
+    lines.hand.edit(
+        "",
+        lambda one: timelines.change_clips(
+            one, [clip.id], lambda c: timelines.stretch(c, 12.0)
+        ),
+    )
+    assert (clips(lines)[0].rate, clips(lines)[0].length) == (1.0, 12.0)
+    assert not lines.form.fields["rate"].isVisible()
+
+    # it travels in the show, and does not any more
+    lines.toggle_packed()
+    assert hands.parts.document.show.sounds["song"].packed
+    assert sounds.kept(hands.parts.document.show.sounds["song"]).is_file()
+    lines.toggle_packed()
+    assert not hands.parts.document.show.sounds["song"].packed
+
+
+def test_what_is_no_sound_is_not_put_onto_the_line(hands, lines, tmp_path):
+    wrong = tmp_path / "wrong.mp3"
+    wrong.write_text("no sound")
+    before = hands.parts.document.show
+    lines.add_sound(wrong)
+    assert "wrong.mp3" in hands.window.notice.text.text()
+    lines.add_sound(tmp_path / "gone.wav")
+    assert "gone.wav" in hands.window.notice.text.text()
+    assert hands.parts.document.show is before
+
+
+def test_the_tracks_for_sound_take_sounds_alone(hands, lines, tmp_path):
+    path = write_wav(tmp_path / "song.wav", made(100).sound)
+    lines.add_sound(path, 2.0)
+    lines.add_sound(path, 5.0)
+    assert [clip.start for clip in clips(lines)] == [2.0, 5.0]
+    assert len(hands.parts.document.show.sounds) == 1
+    assert len(lines.hand.line.tracks) == 3
+    drop(lines.view, TIDE, at=1.0, row=0)  # onto the track for sound
+    light = lines.hand.line.track("light")
+    assert [clip.plays for clip in light.clips] == [TIDE]
+
+
+def test_how_this_machine_sounds_is_set_in_a_dialog(hands, lines):
+    dialog = SoundDialog(hands.parts, hands.window)
+    dialog.show()
+    try:
+        dialog.by_ear.changed.emit(0.05)
+        hands.until(lambda: hands.parts.engine.sound.by_ear == pytest.approx(0.05))
+        assert dialog.by_ear.value == pytest.approx(0.05)
+        hands.click(dialog.test)
+        hands.until(lambda: dialog.flash.lit)
+        hands.until(lambda: not dialog.flash.lit)
+        hands.click(dialog.test)
+    finally:
+        dialog.close()

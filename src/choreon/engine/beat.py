@@ -1,5 +1,5 @@
-"""The engine's heartbeat: a few bytes of memory that it and its supervisor share, and
-that lie in no folder.
+"""The engine's heartbeat, and that of the process that sounds: a few bytes of memory
+that they and their supervisor share, and that lie in no folder.
 """
 
 from __future__ import annotations
@@ -14,6 +14,10 @@ SIZE = 64
 _FRAMES = struct.Struct("<Q")
 PHASE_AT = 8
 CLIENTS_AT = 9
+WANTED_AT = 10
+_PID = struct.Struct("<I")
+PID_AT = 16
+SOUNDED_AT = 24
 
 
 class Phase(IntEnum):
@@ -66,6 +70,33 @@ class Heartbeat:
     @clients.setter
     def clients(self, number: int) -> None:
         self._map[CLIENTS_AT] = min(255, max(0, number))
+
+    @property
+    def wants_sound(self) -> bool:
+        """Whether there has to be a process that sounds."""
+        return bool(self._map[WANTED_AT])
+
+    @wants_sound.setter
+    def wants_sound(self, wanted: bool) -> None:
+        self._map[WANTED_AT] = wanted
+
+    @property
+    def sound_pid(self) -> int:
+        """The process that sounds; 0 for none."""
+        return int(_PID.unpack_from(self._map, PID_AT)[0])
+
+    @sound_pid.setter
+    def sound_pid(self, pid: int) -> None:
+        _PID.pack_into(self._map, PID_AT, pid)
+
+    @property
+    def sound_beats(self) -> int:
+        """How often the process that sounds has come round."""
+        return int(_FRAMES.unpack_from(self._map, SOUNDED_AT)[0])
+
+    def sounded(self) -> None:
+        """The process that sounds has come round."""
+        _FRAMES.pack_into(self._map, SOUNDED_AT, self.sound_beats + 1)
 
     def close(self) -> None:
         """Let the memory go."""

@@ -51,6 +51,7 @@ from choreon.engine.screen import SharedFrame
 from choreon.engine.sending import sender_of
 from choreon.engine.sends import Sends
 from choreon.engine.session import NOTHING
+from choreon.engine.sounding import Sounding
 from choreon.engine.window_messages import Act, act_of
 from choreon.language import listed, plural, sentences, tr
 from choreon.memory import Tidier
@@ -148,6 +149,11 @@ class Engine:
         self._link = self._new_link()
         self._devices = [kind(self._surroundings()) for kind in DEVICES.values()]
         self._sends = Sends(self._say, self._run_times)
+        self._sounding = Sounding(
+            lambda: self._link.notice(self._sound()),
+            self._want_sound,
+            lambda: self._path,
+        )
 
     def _take_up(self, show: Show, known: Opening) -> None:
         """Go on with what played last with a show, as far as it can be."""
@@ -281,6 +287,10 @@ class Engine:
             self._sends.follow(self._compiled.show, self._state)
         except Exception:
             self._complain(now, tr("what others are told could not be found"))
+        try:
+            self._sounding.follow(self._compiled.show, self._state, now)
+        except Exception:
+            self._complain(now, tr("what shall be heard could not be found"))
         self._look_outside()
 
     def _led(self, now: float) -> PlayState:
@@ -289,9 +299,10 @@ class Engine:
         for way in self._devices:
             if isinstance(way, MidiDevice):
                 places |= way.places(now)
-        if not places:
-            return self._state
-        return timelines.led(self._compiled.show, self._state, places, now)
+        show, state = self._compiled.show, self._state
+        if places:
+            state = timelines.led(show, state, places, now)
+        return self._sounding.led(show, state, now)
 
     def _look_outside(self) -> None:
         """Keep what other desks lay over ours, for those who ask why."""
@@ -488,6 +499,7 @@ class Engine:
             self._screen.trouble,
             self._crowded(),
             *self._sends.faults,
+            *self._sounding.faults(self._compiled.show),
         ]
 
         names = [_named(self._compiled.show, i) for i in self._compiled.left_out]
@@ -555,6 +567,7 @@ class Engine:
             dark = np.zeros_like(self._compiled.rig.blank())
             self._sender.send(dark, float("inf"))
         self._sender.close()
+        self._sounding.close()
         for way in self._devices:
             way.close()
         if self._finder is not None:
@@ -578,6 +591,8 @@ class Engine:
             protocol.Learning: self._learn,
             protocol.MoveControl: self._move_control,
             protocol.Front: self._come_to_front,
+            protocol.SetSound: self._set_sound,
+            protocol.ClickAt: lambda peer, click: self._sounding.click(click.at),
             protocol.Fault: lambda peer, fault: self._faults.make(fault.kind),
         }
         if peer.stranger and not isinstance(message, protocol.Hello | protocol.Stop):
@@ -601,6 +616,14 @@ class Engine:
         """Controls are only told, or do things again."""
         for way in self._devices:
             way.learning = learning.on
+
+    def _set_sound(self, peer: Peer, wanted: protocol.SetSound) -> None:
+        """This machine sounds otherwise."""
+        try:
+            self._sounding.set(wanted.device, wanted.by_ear)
+        except OSError as error:
+            log.warning("how this machine sounds cannot be kept: %s", error)
+        self._link.notice(self._sound())
 
     def _come_to_front(self, peer: Peer, front: protocol.Front) -> None:
         """Another page is in front: controllers follow it."""
@@ -659,6 +682,7 @@ class Engine:
 
         self._link.reply(peer, self._all_ports())
         self._link.reply(peer, self._nodes)
+        self._link.reply(peer, self._sound())
         self._note = ""
 
     def _put_show(self, message: protocol.PutShow) -> None:
@@ -814,6 +838,24 @@ class Engine:
     def _ports_changed(self, kind: str, ports: dict[str, bool], trouble: str) -> None:
         self._ports = {**self._ports, kind: protocol.Ports(ports, trouble)}
         self._link.notice(self._all_ports())
+
+    def _want_sound(self, wanted: bool) -> None:
+        self._beat.wants_sound = wanted
+
+    def _sound(self) -> protocol.SoundIs:
+        """How this machine sounds."""
+        sounding = self._sounding
+        heard = sounding.heard
+        return protocol.SoundIs(
+            heard.device,
+            sounding.settings.device,
+            heard.devices,
+            heard.silent,
+            heard.latency,
+            sounding.by_ear,
+            heard.trouble,
+            tuple(sounding.missing),
+        )
 
     def _all_ports(self) -> protocol.Ports:
         """The devices of all kinds."""

@@ -21,7 +21,7 @@ from choreon.model.values import Look
 from choreon.render.state import PlayState
 
 LIMIT = 64 << 20
-VERSION = 10
+VERSION = 11
 """Of these messages. Hello, Stop and Mismatch stay as they are, so that any two
 versions can tell each other what they are.
 """
@@ -176,6 +176,21 @@ class SendBytes(Message, tag="bytes"):
     seconds: Number
 
 
+class SetSound(Message, tag="set-sound"):
+    """Sound by a card, "" for the usual one; it is heard `by_ear` seconds later than it
+    says.
+    """
+
+    device: str = ""
+    by_ear: Number = 0.0
+
+
+class ClickAt(Message, tag="click"):
+    """Have a click heard at a time of this machine's clock, to be set by ear."""
+
+    at: Number
+
+
 class Fault(Message, tag="fault"):
     """Make a fault on purpose: heeded only by an engine that runs in a test."""
 
@@ -306,6 +321,24 @@ class TimeCodeAt(Message, tag="time"):
     rate: int
 
 
+class SoundIs(Message, tag="sound"):
+    """How this machine sounds. `device`: the card that is played by, `wanted` the one
+    that is asked for, "" for the usual one; `devices`: those that there are. `silent`:
+    none is there, and timelines go by the clock. `latency`: seconds until what a card
+    is given is heard, `by_ear` the seconds that it is later than that. `missing`: the
+    ids of sounds whose files are nowhere.
+    """
+
+    device: str = ""
+    wanted: str = ""
+    devices: tuple[str, ...] = ()
+    silent: bool = True
+    latency: Number = 0.0
+    by_ear: Number = 0.0
+    trouble: str = ""
+    missing: tuple[str, ...] = ()
+
+
 class ControlMoved(Message, tag="moved"):
     """A control was moved, to `value`, 0…1; of a key 0 is its end. `steps`: how far a
     dial without an end was turned since it was told of last.
@@ -348,6 +381,8 @@ ToEngine = (
     | Blink
     | SendBytes
     | FindNodes
+    | SetSound
+    | ClickAt
     | Fault
     | Stop
 )
@@ -360,6 +395,7 @@ FromEngine = (
     | Nodes
     | Ports
     | TimeCodeAt
+    | SoundIs
     | ControlMoved
     | Mismatch
 )

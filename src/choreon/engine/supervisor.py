@@ -22,6 +22,8 @@ from pathlib import Path
 from choreon import folders
 from choreon.engine import instance_lock, logs
 from choreon.engine.beat import Heartbeat, Phase
+from choreon.engine.sound_keeper import SoundKeeper
+from choreon.engine.watched import Watched
 from choreon.language import tr
 
 log = logging.getLogger("choreon.supervisor")
@@ -36,53 +38,6 @@ WAITS = (0.0, 0.0, 0.5, 1.0, 2.0)  # seconds before the nth new start, and all a
 BRIEF = 3  # deaths in a row after which what played is left out at the next start
 FORSAKEN = 10.0  # seconds without its folder, and with nobody there, until it ends
 NOT_AGAIN = (0, 3, 4)  # exit codes: it ended, another one plays, it cannot play here
-
-
-class Watched:
-    """A process that is watched, a child or one that was adopted."""
-
-    def __init__(self, pid: int, child: subprocess.Popen[bytes] | None = None) -> None:
-        """Raises OSError where there is none."""
-        self.pid, self.child = pid, child
-        self.handle = os.pidfd_open(pid)
-
-    def over(self) -> int | None:
-        """Returns the exit code of a child that has ended, 1 for one that was adopted;
-        None while it lives.
-        """
-        if self.child is not None:
-            return self.child.poll()
-        ready, _, _ = select.select([self.handle], [], [], 0)
-        return 1 if ready else None
-
-    def tell(self, number: int) -> None:
-        """Send it a signal; one that has gone is passed over."""
-        with contextlib.suppress(OSError):
-            signal.pidfd_send_signal(self.handle, number)
-
-    def kill(self) -> None:
-        """End it, whatever it is about, and wait until it is gone: its lock, and its
-        sockets, are then free.
-        """
-        self.tell(signal.SIGKILL)
-        select.select([self.handle], [], [], 10.0)
-        if self.child is not None:
-            with contextlib.suppress(subprocess.TimeoutExpired):
-                self.child.wait(5.0)
-
-    def waited(self) -> float:
-        """For how many seconds its main thread, that of the frames, has been ready to
-        run while others had the processors (Linux, Documentation/scheduler/sched-stats:
-        the second number). 0 where the system does not say.
-        """
-        try:
-            return int(Path(f"/proc/{self.pid}/schedstat").read_text().split()[1]) / 1e9
-        except (OSError, ValueError, IndexError):
-            return 0.0
-
-    def close(self) -> None:
-        """Watch it no longer."""
-        os.close(self.handle)
 
 
 class Patience:
@@ -124,6 +79,7 @@ class Supervisor:
     ) -> None:
         self.starts = start
         self.heartbeat = beat or Heartbeat.make()
+        self.sound = SoundKeeper(self.heartbeat)
         self.ending = False
         self._wake_in, self._wake_out = os.pipe2(os.O_NONBLOCK | os.O_CLOEXEC)
         self._parent = os.getppid()
@@ -155,11 +111,13 @@ class Supervisor:
             ended = self.ending or self.heartbeat.phase == Phase.ENDING
 
             if ended or code in NOT_AGAIN:
+                self.sound.end()
                 return 0 if ended and code not in NOT_AGAIN else code
 
             log.error("The engine %s. It is started again.", why)
             self.pause()
             if self.ending:
+                self.sound.end()
                 return 0
 
     def _told(self, *_: object) -> None:
@@ -179,6 +137,7 @@ class Supervisor:
             with contextlib.suppress(BlockingIOError):
                 os.read(self._wake_in, 4096)
 
+            self.sound.look()
             now = time.monotonic()
             code = engine.over()
             if code is not None:
@@ -233,7 +192,8 @@ class Supervisor:
 
         end = now + wait
         while not self.ending and (left := end - time.monotonic()) > 0:
-            select.select([self._wake_in], [], [], left)
+            select.select([self._wake_in], [], [], min(left, LOOK))
+            self.sound.look()
             self._end_if_forsaken()
             with contextlib.suppress(BlockingIOError):
                 os.read(self._wake_in, 4096)

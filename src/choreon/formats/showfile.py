@@ -19,7 +19,7 @@ from pathlib import Path
 import msgspec
 
 from choreon import folders
-from choreon.formats import unknown
+from choreon.formats import sounds, unknown
 from choreon.formats.migrations import FORMAT, Document, migrated
 from choreon.formats.versions import keep_version, versions, when
 from choreon.language import listed, plural, sentences, tr
@@ -148,6 +148,7 @@ def _from_bytes(data: bytes, name: str) -> Show:
             }
             document = msgspec.json.decode(header.show, type=Document)
             show = _decoded(migrated(document, header.format, kinds), name)
+            sounds.unpack(archive, show)
     except ShowFileError:
         raise
     except KeyError:
@@ -358,18 +359,22 @@ def put_aside(path: Path) -> Path:
 
 def write(path: Path, show: Show, versions: bool = True, edits: int = 0) -> str:
     """Write a show file: a new file, synced, then renamed into place. Now and then the
-    file before it is kept as a version. Returns the digest of what was written
-    (SHA-256, hex). Raises OSError, and then the old file stands as it was; a folder
-    that is not there is not made.
+    file before it is kept as a version. Sounds that travel in the show are packed into
+    it. Returns the digest of what was written (SHA-256, hex). Raises OSError, and then
+    the old file stands as it was; a folder that is not there is not made.
     """
     data = to_bytes(show, edits)
     handle, name = tempfile.mkstemp(
         prefix=f".{path.stem}-{os.getpid()}-", suffix=PART, dir=path.parent
     )
 
+    digest = hashlib.sha256(data).hexdigest()
     try:
-        with os.fdopen(handle, "wb") as file:
+        with os.fdopen(handle, "w+b") as file:
             file.write(data)
+            if sounds.pack(file, show):
+                file.seek(0)
+                digest = hashlib.file_digest(file, "sha256").hexdigest()
             file.flush()
             os.fsync(file.fileno())
 
@@ -384,7 +389,7 @@ def write(path: Path, show: Show, versions: bool = True, edits: int = 0) -> str:
 
         raise
 
-    return hashlib.sha256(data).hexdigest()
+    return digest
 
 
 def sweep(path: Path) -> None:

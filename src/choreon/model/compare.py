@@ -27,6 +27,7 @@ NOUNS = {
     "sends": "message",
     "outputs": "output",
     "pictures": "picture",
+    "sounds": "sound",
     "marks": "mark",
     "palettes": "palette",
 }
@@ -44,6 +45,7 @@ ORDERS = {
     "sends": tr("the order of messages"),
     "outputs": tr("the order of outputs"),
     "pictures": tr("the order of pictures"),
+    "sounds": tr("the order of sounds"),
     "marks": tr("the order of marks"),
     "palettes": tr("the order of palettes"),
     "playables": tr("the order of what plays"),

@@ -27,6 +27,7 @@ EDIT = "edit"  # a deed of the window: the last edit is taken back, or done agai
 LAMPS = "lamps"  # an attribute of certain lamps, given by a hand of its own
 PAGE = "page"
 DEED = "deed"  # something done to all that plays
+SOUND = "sound"
 PALETTE, MARK, GROUP, FIXTURE, TYPE = "palette", "mark", "group", "fixture", "type"
 
 COLLECTION_OF = {
@@ -40,6 +41,7 @@ COLLECTION_OF = {
     "input": "inputs",
     "output": "outputs",
     "picture": "pictures",
+    SOUND: "sounds",
     "surface": "surfaces",
     "desk": "desks",
     "send": "sends",

@@ -186,6 +186,20 @@ class Picture(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     data: bytes
 
 
+class Sound(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """A sound file. `path`: where it lies, or lay. `digest`: SHA-256 of what is in it,
+    by which it is found again, "" while that is not known. `seconds`: how long it is.
+    `packed`: it travels in the show.
+    """
+
+    id: str
+    name: str
+    path: str = ""
+    digest: str = ""
+    seconds: Number = 0.0
+    packed: bool = False
+
+
 class Room(msgspec.Struct, frozen=True, omit_defaults=True):
     """The stage in metres, and what else is in the room. `house`: from the stage's edge
     to the back of the room.
@@ -226,6 +240,7 @@ class Show(msgspec.Struct, frozen=True, kw_only=True):
     sends: dict[str, Send] = {}
     outputs: dict[str, AnyOutput] = {}
     pictures: dict[str, Picture] = {}
+    sounds: dict[str, Sound] = {}
     marks: dict[str, Mark] = {}
     palettes: dict[str, Palette] = {}
     opens: tuple[Start, ...] = ()
@@ -257,6 +272,7 @@ COLLECTIONS: dict[str, Any] = {
     "sends": Send,
     "outputs": AnyOutput,
     "pictures": Picture,
+    "sounds": Sound,
     "marks": Mark,
     "palettes": Palette,
 }

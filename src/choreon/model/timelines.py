@@ -22,7 +22,7 @@ from choreon.model.playables.timeline import (
     TrackSort,
     over_at,
 )
-from choreon.model.refs import Ref
+from choreon.model.refs import SOUND, Ref
 from choreon.model.show import Show
 from choreon.model.tempo_map import Beats, TempoMap
 from choreon.model.verbs import Verb
@@ -153,6 +153,8 @@ def length_for(show: Show, ref: Ref) -> float:
     """Returns the length that a clip of something has at first."""
     playable = show.playables.get(ref.id)
     own = over_at(playable) if isinstance(playable, Timeline) else 0.0
+    if ref.kind == SOUND and ref.id in show.sounds:
+        own = show.sounds[ref.id].seconds
     return own if own >= SHORTEST else USUAL
 
 
@@ -204,21 +206,24 @@ def move(
     return _to_rows(moved, wanted, rows) if rows else moved
 
 
+def lanes_of(timeline: Timeline, track: Track) -> list[str]:
+    """Returns the tracks that a clip of a track may lie on."""
+    return [one.id for one in timeline.tracks if one.sort == track.sort]
+
+
 def _to_rows(timeline: Timeline, wanted: set[str], rows: int) -> Timeline:
-    """With clips on other tracks for light; where one has none there, all stay."""
-    lanes = [t.id for t in timeline.tracks if t.sort == TrackSort.LIGHT]
-    to: dict[str, list[Clip]] = {lane: [] for lane in lanes}
+    """With clips on other tracks of their sort; where one has none there, all stay."""
+    to: dict[str, list[Clip]] = {track.id: [] for track in timeline.tracks}
     for track, clip in clips_of(timeline):
         if clip.id not in wanted:
             continue
+        lanes = lanes_of(timeline, track)
         place = lanes.index(track.id) + rows
         if not 0 <= place < len(lanes):
             return timeline
         to[lanes[place]].append(clip)
 
     def filled(track: Track) -> Track:
-        if track.id not in to:
-            return track
         kept = [clip for clip in track.clips if clip.id not in wanted]
         return replace(track, clips=(*kept, *to[track.id]))
 
@@ -242,8 +247,12 @@ def trim_end(clip: Clip, to: float) -> Clip:
 
 
 def stretch(clip: Clip, to: float) -> Clip:
-    """Returns a clip that is over at another time, by going at another rate."""
+    """Returns a clip that is over at another time, by going at another rate; a sound
+    is heard at its own.
+    """
     made = trim_end(clip, to)
+    if clip.plays.kind == SOUND:
+        return made
     factor = made.length / clip.length if clip.length > 0.0 else 1.0
     line = tuple(replace(point, at=point.at * factor) for point in clip.line)
     return replace(

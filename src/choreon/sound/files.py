@@ -51,6 +51,19 @@ def blocks(
         raise NotHeard(tr("There is no sound in {name}.", name=path.name))
 
 
+def seconds_of(path: Path) -> float:
+    """Returns how long a file says that it is. Raises NotHeard."""
+    try:
+        info = miniaudio.get_file_info(os.fspath(path))
+    except (miniaudio.MiniaudioError, OSError, ValueError) as error:
+        raise NotHeard(_why(path, error)) from None
+    if info.duration <= 0.0:
+        raise NotHeard(tr("There is no sound in {name}.", name=path.name))
+    if info.duration > LONGEST:
+        raise NotHeard(tr("{name} is longer than four hours.", name=path.name))
+    return float(info.duration)
+
+
 def _samples(path: Path) -> float:
     """How many samples a file will give, as far as it says so; else 0."""
     try:

@@ -4,14 +4,17 @@ read by whoever started it.
 
 from __future__ import annotations
 
+import hashlib
 import sys
 from pathlib import Path
 
 import msgspec
 
+from choreon.sound import waves
 from choreon.sound.beats import Found, find_beats
 from choreon.sound.files import NotHeard, blocks
 from choreon.sound.onsets import Listener
+from choreon.sound.waves import WaveMaker
 
 EVERY = 0.02  # of the whole, after which it is told how far it is
 FINDING = 0.9  # of the work that reading is
@@ -22,6 +25,7 @@ class Told(msgspec.Struct, frozen=True, omit_defaults=True):
 
     done: float
     found: Found | None = None
+    digest: str = ""
     seconds: float = 0.0
     error: str = ""
 
@@ -44,13 +48,17 @@ def run(path: Path) -> int:
             told = part
             _say(Told(FINDING * part))
 
-    listener = Listener()
+    listener, wave = Listener(), WaveMaker()
     try:
         for block in blocks(path, progress):
             listener.hear(block)
+            wave.hear(block)
+        waves.keep(path, wave.made())
         heard = listener.heard()
         _say(Told(FINDING))
-        _say(Told(1.0, find_beats(heard), heard.seconds))
+        with path.open("rb") as file:
+            digest = hashlib.file_digest(file, "sha256").hexdigest()
+        _say(Told(1.0, find_beats(heard), digest, heard.seconds))
     except NotHeard as error:
         _say(Told(1.0, error=str(error)))
         return 1

@@ -76,11 +76,13 @@ class TrackSort(StrEnum):
 
     LIGHT = "light"
     EVENTS = "events"
+    SOUND = "sound"
 
 
 class Track(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """A lane of a timeline: clips that play, or events. Those farther down in the list
-    lie above those before them. `on`: else nothing of it counts.
+    """A lane of a timeline: clips that play, clips that are heard, or events. Those
+    farther down in the list lie above those before them. `on`: else nothing of it
+    counts.
     """
 
     id: str
@@ -322,13 +324,14 @@ def _check(show: Show, timeline: Timeline) -> Iterator[Problem]:
 
 
 def _refs(timeline: Timeline) -> tuple[Ref, ...]:
+    heard = [clip.plays for track in timeline.tracks for clip in track.clips]
     acts = [event.act.ref for track in timeline.tracks for event in track.events]
-    return tuple(dict.fromkeys([*_parts(timeline), *acts]))
+    return tuple(dict.fromkeys([*_parts(timeline), *heard, *acts]))
 
 
 def _parts(timeline: Timeline) -> tuple[Ref, ...]:
-    refs = [clip.plays for track in timeline.tracks for clip in track.clips]
-    return tuple(dict.fromkeys(refs))
+    lit = (track for track in timeline.tracks if track.sort == TrackSort.LIGHT)
+    return tuple(dict.fromkeys(clip.plays for track in lit for clip in track.clips))
 
 
 def _light(timeline: Timeline) -> tuple[object, ...]:

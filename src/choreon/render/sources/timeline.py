@@ -21,6 +21,7 @@ from choreon.model.playables.nesting import DEEPEST, contains, too_deep
 from choreon.model.playables.timeline import (
     Clip,
     Track,
+    TrackSort,
     fade_at,
     loop_of,
     over_at,
@@ -548,7 +549,8 @@ def compile_timeline(
     dark: dict[Ref, bool] = {}
     for track in timeline.tracks:
         placed = []
-        for clip in track.clips if track.on else ():
+        lit = track.on and track.sort == TrackSort.LIGHT
+        for clip in track.clips if lit else ():
             ref = clip.plays
             if ref not in dark:
                 dark[ref] = _stays_dark(show, timeline, ref)

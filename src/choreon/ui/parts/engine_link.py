@@ -50,6 +50,7 @@ class EngineLink(QObject):
     ports_changed = Signal(protocol.Ports)
     control_moved = Signal(protocol.ControlMoved)
     timed = Signal(protocol.TimeCodeAt)
+    sounded = Signal(protocol.SoundIs)
     nodes_changed = Signal(protocol.Nodes)
     engine_changed = Signal(bool)
     met = Signal()
@@ -66,6 +67,7 @@ class EngineLink(QObject):
         self.state: PlayState = housekeeping.blank()
         self.ports = protocol.Ports({})
         self.nodes = protocol.Nodes()
+        self.sound = protocol.SoundIs()
 
         self.alive = False
         self.revision = 0  # of the last change of the draft
@@ -180,6 +182,14 @@ class EngineLink(QObject):
         hosts = tuple(dict.fromkeys([*(o.host for o in arts), "127.0.0.1"]))
         port = next((o.port for o in arts if o.port), ART_PORT)
         self.send(protocol.FindNodes(on, hosts, port, everywhere))
+
+    def set_sound(self, device: str, by_ear: float) -> None:
+        """Sound by a card, which is heard so many seconds later than it says."""
+        self.send(protocol.SetSound(device, by_ear))
+
+    def click_at(self, at: float) -> None:
+        """Have a click heard at a time of this machine's clock."""
+        self.send(protocol.ClickAt(at))
 
     # telling
 
@@ -354,6 +364,9 @@ class EngineLink(QObject):
                 self.control_moved.emit(message)
             case protocol.TimeCodeAt():
                 self.timed.emit(message)
+            case protocol.SoundIs():
+                self.sound = message
+                self.sounded.emit(message)
             case protocol.Mismatch():
                 self._mismatched(message)
 

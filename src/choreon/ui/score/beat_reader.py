@@ -25,7 +25,10 @@ class BeatReader(QObject):
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
         self._process: QProcess | None = None
+        self._held: list[QProcess] = []
         self.path = Path()
+        held = self._held  # what it holds is ended with it
+        self.destroyed.connect(lambda: _end(held))
 
     @property
     def is_on(self) -> bool:
@@ -37,6 +40,7 @@ class BeatReader(QObject):
         self.stop()
         self.path = path
         process = self._process = QProcess(self)
+        self._held[:] = [process]
         process.readyReadStandardOutput.connect(self._read)
         process.finished.connect(self._ended)
         process.errorOccurred.connect(lambda _: self._ended())
@@ -46,6 +50,7 @@ class BeatReader(QObject):
     def stop(self) -> None:
         """Listen no more."""
         process, self._process = self._process, None
+        self._held.clear()
         if process is not None:
             process.kill()
             process.waitForFinished(1000)
@@ -79,3 +84,11 @@ class BeatReader(QObject):
     def _give_up(self, why: str) -> None:
         self.stop()
         self.failed.emit(why)
+
+
+def _end(held: list[QProcess]) -> None:
+    """End processes whose reader goes, without a word of it."""
+    for process in held:
+        process.blockSignals(True)
+        process.kill()
+        process.waitForFinished(1000)

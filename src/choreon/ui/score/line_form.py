@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QComboBox, QSizePolicy, QWidget
 from choreon.language import plural, tr
 from choreon.model import edits, timelines
 from choreon.model.playables.timeline import LONGEST, Clip, Event
-from choreon.model.refs import name_of
+from choreon.model.refs import SOUND, name_of
 from choreon.model.tempo_map import TempoMap, doubled, halved, shifted, steadied
 from choreon.model.verbs import Verb
 from choreon.ui.score.line_hand import LineHand
@@ -136,6 +136,7 @@ class LineForm(QWidget):
             self.title.setText(plural(len(clips), "{n} clip", "{n} clips"))
         else:
             self.title.setText(name_of(self.hand.show, clip.plays))
+        self.fields["rate"].setVisible(clip.plays.kind != SOUND)
         for name, field in self.fields.items():
             value = getattr(clip, name)
             field.set_value(100.0 * value if name == "level" else value)

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Collection, Sequence
+from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
@@ -13,7 +14,7 @@ from PySide6.QtCore import QObject, Signal
 from choreon.engine.actions import timelines as running
 from choreon.engine.do import Do
 from choreon.language import tr
-from choreon.model import edits, timelines
+from choreon.model import edits, sounds, timelines
 from choreon.model.playables import Timeline
 from choreon.model.playables.nesting import contains
 from choreon.model.playables.timeline import Clip, Event, LineEnd, TrackSort, over_at
@@ -22,9 +23,17 @@ from choreon.model.sameness import very_same
 from choreon.model.show import Show
 from choreon.model.verbs import Verb
 from choreon.render.state import Player
+from choreon.sound.files import seconds_of
 from choreon.ui.parts import Parts
 
 Change = Callable[[Timeline], Timeline]
+
+TRACKS = {
+    TrackSort.LIGHT: tr("Light"),
+    TrackSort.EVENTS: tr("Events"),
+    TrackSort.SOUND: tr("Sound"),
+}
+"""What a track is called at first."""
 
 
 class LineHand(QObject):
@@ -160,6 +169,13 @@ class LineHand(QObject):
         if track.sort == TrackSort.EVENTS:
             self._put_events(refs, start)
             return
+        if track.sort == TrackSort.SOUND:
+            self.track_id = next(
+                (t.id for t in line.tracks if t.sort == TrackSort.LIGHT), ""
+            )
+            if self.track_id:
+                self.add_of(refs, at)
+            return
         fit = [ref for ref in refs if self._may_lie_here(ref)]
         if len(fit) < len(refs):
             text = tr("A timeline cannot lie within itself; an event can start it.")
@@ -170,6 +186,29 @@ class LineHand(QObject):
         made, ids = timelines.put_clips(line, track.id, start, things)
         self.edit(tr("put onto the line"), lambda _: made)
         self.choose(ids)
+
+    def add_sound(self, path: Path, at: float | None = None) -> str:
+        """Put a sound file onto a track for sound, which is made where there is none.
+        Returns the id of the sound. Raises NotHeard.
+        """
+        seconds = seconds_of(path)
+        if self.line is None:
+            self.new()
+        line = self.line
+        assert line is not None
+        show, ref = sounds.add(self.show, str(path), path.stem, seconds)
+        tracks = [t.id for t in line.tracks if t.sort == TrackSort.SOUND]
+        if not tracks:
+            line = timelines.add_track(line, tr("Sound"), TrackSort.SOUND)
+            tracks = [line.tracks[-1].id]
+        own = self.track_id if self.track_id in tracks else tracks[0]
+        start = self.place if at is None else at
+        made, ids = timelines.put_clips(line, own, start, [(ref, seconds)])
+        show = edits.put(show, "playables", made)
+        self.parts.document.edit(tr("put a sound onto the line"), show)
+        self.track_id = own
+        self.choose(ids)
+        return ref.id
 
     def _may_lie_here(self, ref: Ref) -> bool:
         own = Ref(Timeline.kind, self.line_id)
@@ -203,9 +242,9 @@ class LineHand(QObject):
 
     def add_track(self, sort: TrackSort) -> None:
         """One more track."""
-        name = tr("Events") if sort == TrackSort.EVENTS else tr("Light")
         self.edit(
-            tr("another track"), lambda line: timelines.add_track(line, name, sort)
+            tr("another track"),
+            lambda line: timelines.add_track(line, TRACKS[sort], sort),
         )
 
     def remove_chosen(self) -> None:

@@ -19,12 +19,16 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from choreon.formats import sounds
 from choreon.language import tr
 from choreon.model import edits, timelines
 from choreon.model.playables import Timeline
 from choreon.model.playables.timeline import LineEnd, TrackSort, WhenStopped
 from choreon.model.refs import Ref
+from choreon.model.show import Sound
+from choreon.model.sounds import has_sound
 from choreon.sound.beats import WELL
+from choreon.sound.files import NotHeard
 from choreon.sound.reading import Told
 from choreon.ui import renaming, theme
 from choreon.ui.parts import Parts
@@ -32,13 +36,16 @@ from choreon.ui.score.beat_reader import BeatReader
 from choreon.ui.score.line_form import LineForm
 from choreon.ui.score.line_hand import LineHand
 from choreon.ui.score.line_view import SOUNDS, LineView
+from choreon.ui.score.sound_dialog import SoundDialog
 from choreon.ui.score.things import ThingList
+from choreon.ui.score.waves import Waves
 from choreon.ui.stage.mini import MiniStages
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.flow import flow
 from choreon.ui.widgets.menu import Menu
 from choreon.wire.time_code import Rate, time_code, typed
 
+CARD = 18  # letters of a card's name
 ROOMY = 1060  # points from which what plays, and the form, have room beside the line
 
 
@@ -49,8 +56,10 @@ class LinePane(QWidget):
         super().__init__()
         self.parts = parts
         self.hand = LineHand(parts, self)
-        self.view = LineView(self.hand, minis)
-        self.view.sound_dropped.connect(self.read_beats)
+        self.waves = Waves(parts, self)
+        self.waves.heard.connect(self._know)
+        self.view = LineView(self.hand, minis, self.waves)
+        self.view.sound_dropped.connect(self.add_sound)
         self.things = ThingList(
             self.hand,
             minis,
@@ -87,11 +96,12 @@ class LinePane(QWidget):
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(self.splitter)
         self._roomy = True
-        self._listens_for = ""
+        self._listens_for, self._sound, self._begins = "", "", 0.0
 
         self.hand.changed.connect(self._follow)
         self.hand.chosen_changed.connect(self._follow)
         self.hand.went.connect(self._went)
+        parts.engine.sounded.connect(lambda _: self._follow())
         self._follow()
         self._went()
 
@@ -117,6 +127,12 @@ class LinePane(QWidget):
             "", self._stop_listening, "quiet", tip=tr("Stop listening")
         )
         self.listening.hide()
+        self.heard_by = basics.button(
+            "",
+            self.set_up_sound,
+            "quiet",
+            tip=tr("What sound is heard by, and how late that is"),
+        )
         self.loop = basics.button(
             tr("Loop"),
             self._toggle_loop,
@@ -139,6 +155,7 @@ class LinePane(QWidget):
             self.loop,
             self.on_stage,
             self.listening,
+            self.heard_by,
             1,
             self.whole,
             *self.panes.values(),
@@ -168,6 +185,12 @@ class LinePane(QWidget):
         line = self.hand.line
         if line is not None:
             self.loop.setChecked(line.end == LineEnd.LOOP)
+        sound = self.parts.engine.sound
+        self.heard_by.setVisible(line is not None and has_sound(line))
+        card = sound.wanted if sound.silent else sound.device
+        name = card[:CARD] if card else tr("No card")
+        self.heard_by.setText(tr("No card") if sound.silent else name)
+        self.heard_by.setIcon(theme.icon("music", theme.TEXT))
 
     def _went(self) -> None:
         plays, on = self.hand.plays, self.hand.player is not None
@@ -201,6 +224,9 @@ class LinePane(QWidget):
         menu.addAction(
             tr("Another track for events"), lambda: hand.add_track(TrackSort.EVENTS)
         )
+        menu.addAction(
+            tr("Another track for sound"), lambda: hand.add_track(TrackSort.SOUND)
+        )
         menu.addAction(tr("Rename the track in hand…"), self._rename_track)
         silent = menu.addAction(tr("The track in hand plays"), self._toggle_track)
         track = line.track(hand.track_id)
@@ -214,7 +240,7 @@ class LinePane(QWidget):
         menu.addAction(tr("Split where the playhead is"), hand.split_chosen)
         menu.addAction(tr("Double what is chosen"), hand.double_chosen)
         menu.addAction(tr("Take off what is chosen"), hand.remove_chosen)
-        menu.addAction(tr("Beats out of a sound file…"), self._ask_sound)
+        self._fill_sound_menu(menu.addMenu(tr("Sound")))
         menu.addAction(tr("A mark where the playhead is…"), self._ask_mark)
         menu.addAction(tr("Loop it as long as it is"), lambda: hand.loop_chosen(False))
         menu.addAction(tr("Fit the loop to bars"), lambda: hand.loop_chosen(True))
@@ -299,21 +325,125 @@ class LinePane(QWidget):
     def _change_line(self, name: str, **fields: Any) -> None:
         self.hand.edit(name, lambda line: edits.replace(line, **fields))
 
-    # beats
+    # sound
 
-    def _ask_sound(self) -> None:
+    def _fill_sound_menu(self, menu: QMenu) -> None:
+        """What can be done with sounds, and with the one that is chosen."""
+        menu.addAction(tr("Put a sound file here…"), self._ask_sound)
+        menu.addAction(tr("Beats out of a sound file…"), self._ask_beats)
+        own = self.chosen_sound
+        beats = menu.addAction(tr("Beats out of what is chosen"), self.read_chosen)
+        travels = menu.addAction(tr("It travels in the show"), self.toggle_packed)
+        travels.setCheckable(True)
+        travels.setChecked(own is not None and own.packed)
+        for action in (beats, travels):
+            action.setEnabled(own is not None)
+        menu.addAction(tr("How this machine sounds…"), self.set_up_sound)
+
+    def _ask_file(self, title: str) -> Path | None:
         path, _ = QFileDialog.getOpenFileName(
             self,
-            tr("Beats out of a sound file"),
+            title,
             "",
             tr("Sound ({kinds})", kinds=" ".join(f"*{end}" for end in SOUNDS)),
         )
-        if path:
-            self.read_beats(Path(path))
+        return Path(path) if path else None
+
+    def _ask_sound(self) -> None:
+        path = self._ask_file(tr("Put a sound file here"))
+        if path is not None:
+            self.add_sound(path)
+
+    def _ask_beats(self) -> None:
+        path = self._ask_file(tr("Beats out of a sound file"))
+        if path is not None:
+            self.read_beats(path)
+
+    def add_sound(self, path: Path, at: float | None = None) -> None:
+        """Put a sound file onto the line: from the playhead on, or from a time. The
+        beats of a line that has none are found in it.
+        """
+        try:
+            sound_id = self.hand.add_sound(path.absolute(), at)
+        except NotHeard as error:
+            text = tr("{why} Nothing was put onto the line.", why=str(error))
+            self.parts.notices.told.emit(text, "problem")
+            return
+        line = self.hand.line
+        begins = self.hand.clips[0].start if self.hand.clips else 0.0
+        if line is not None and not line.tempo.known:
+            self._listen(path, sound_id, begins)
+        self.view.fit()
+
+    @property
+    def chosen_sound(self) -> Sound | None:
+        """The sound of the clip that is chosen."""
+        own = (self.hand.show.sounds.get(clip.plays.id) for clip in self.hand.clips)
+        return next((sound for sound in own if sound is not None), None)
+
+    def read_chosen(self) -> None:
+        """Find the beats of the line in the sound that is chosen, where it lies."""
+        sound = self.chosen_sound
+        path = None if sound is None else self.waves.path(sound)
+        if sound is None or path is None:
+            text = tr("Its file is not there.")
+            self.parts.notices.told.emit(text, "problem")
+            return
+        clip = next(c for c in self.hand.clips if c.plays.id == sound.id)
+        self._listen(path, sound.id, clip.start - clip.entry)
+
+    def toggle_packed(self) -> None:
+        """Have the sound that is chosen travel in the show, or lie beside it."""
+        sound = self.chosen_sound
+        if sound is None:
+            return
+        packed = not sound.packed
+        try:
+            path = self.waves.path(sound)
+            if packed and path is None:
+                raise FileNotFoundError(0, tr("its file is not there"))
+            if packed and path is not None:
+                sound = edits.replace(sound, digest=sounds.digest_of(path))
+                sounds.keep(sound, path)
+        except OSError as error:
+            text = tr(
+                "{name} cannot travel in the show: {error}.",
+                name=sound.name,
+                error=error.strerror or error,
+            )
+            self.parts.notices.told.emit(text, "problem")
+            return
+        self._put_sound(
+            tr("whether a sound travels in the show"),
+            edits.replace(sound, packed=packed),
+        )
+
+    def _put_sound(self, name: str, sound: Sound) -> None:
+        show = edits.put(self.hand.show, "sounds", sound)
+        self.parts.document.edit(name, show)
+
+    def _know(self, sound_id: str, told: Told) -> None:
+        """What is in a sound is known now: it can be found again by that."""
+        sound = self.hand.show.sounds.get(sound_id)
+        if sound is None or not told.digest or sound.digest == told.digest:
+            return
+        known = edits.replace(sound, digest=told.digest, seconds=told.seconds)
+        self._put_sound(tr("what was heard in {name}", name=sound.name), known)
+
+    def set_up_sound(self) -> None:
+        """Which card it is heard by, and how late."""
+        SoundDialog(self.parts, self).exec()
+
+    # beats
 
     def read_beats(self, path: Path) -> None:
         """Find the beats in a sound file, while all goes on."""
+        self._listen(path, "", 0.0)
+
+    def _listen(self, path: Path, sound_id: str, begins: float) -> None:
         self._listens_for = self.hand.line_id
+        self._sound, self._begins = sound_id, begins
+        self.waves.elsewhere = sound_id
         self.reader.begin(path)
 
     def _listening(self, done: float) -> None:
@@ -324,15 +454,24 @@ class LinePane(QWidget):
 
     def _stop_listening(self) -> None:
         self.reader.stop()
+        self._heard_out()
+
+    def _heard_out(self) -> None:
+        """Nobody listens any more: what is known of the sound is looked for anew."""
         self.listening.hide()
+        self.waves.elsewhere = ""
+        if self._sound:
+            self.waves.forget(self._sound)
 
     def _not_heard(self, why: str) -> None:
-        self.listening.hide()
+        self._heard_out()
         text = tr("{why} The beats are as they were.", why=why)
         self.parts.notices.told.emit(text, "problem")
 
     def _found(self, told: Told) -> None:
-        self.listening.hide()
+        self._heard_out()
+        if self._sound:
+            self._know(self._sound, told)
         found = told.found
         if found is None or not found.beats:
             text = tr("No beat was found in {name}.", name=self.reader.path.name)
@@ -341,15 +480,18 @@ class LinePane(QWidget):
         if self.hand.line_id != self._listens_for:
             self.hand.open(self._listens_for)
 
+        begins, alone = self._begins, not self._sound
+
         def with_beats(line: Timeline) -> Timeline:
             tempo = edits.replace(
                 line.tempo,
                 bpm=found.bpm,
-                beats=found.beats,
+                beats=tuple(at + begins for at in found.beats if at + begins >= 0.0),
                 bar=found.bar,
                 first=found.first,
             )
-            return edits.replace(line, tempo=tempo, length=told.seconds)
+            length = told.seconds if alone else line.length
+            return edits.replace(line, tempo=tempo, length=length)
 
         self.hand.edit(tr("the beats of a sound file"), with_beats)
         self.view.fit()

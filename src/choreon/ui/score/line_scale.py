@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from PySide6.QtCore import QRectF
 
 from choreon.model.playables import Timeline
-from choreon.model.playables.timeline import Clip, TrackSort
+from choreon.model.playables.timeline import Clip, Track, TrackSort
 
 GUTTER = 112  # points of the names of tracks
 RULER = 34  # points of the times above the tracks
@@ -65,17 +65,20 @@ class LineScale:
         found: dict[str, QRectF] = {}
         y = RULER + GAP - self.top
         for track in reversed(line.tracks):
-            high = ROW if track.sort == TrackSort.LIGHT else LOW_ROW
+            high = _high(track)
             found[track.id] = QRectF(GUTTER, y, max(0.0, width - GUTTER), high)
             y += high + GAP
         return found
 
     def height(self, line: Timeline) -> float:
         """Returns how high all tracks are together."""
-        rows = (ROW if t.sort == TrackSort.LIGHT else LOW_ROW for t in line.tracks)
-        return RULER + GAP + sum(row + GAP for row in rows)
+        return RULER + GAP + sum(_high(track) + GAP for track in line.tracks)
 
     def clip(self, clip: Clip, row: QRectF) -> QRectF:
         """Returns where a clip is on its track; never narrower than can be seen."""
         wide = max(3.0, (clip.end - clip.start) * self.per_second)
         return QRectF(self.x(clip.start), row.y() + 1, wide, row.height() - 2)
+
+
+def _high(track: Track) -> float:
+    return LOW_ROW if track.sort == TrackSort.EVENTS else ROW

@@ -57,6 +57,7 @@ from choreon.ui import theme
 from choreon.ui.drags import all_carried
 from choreon.ui.score.line_hand import LineHand
 from choreon.ui.score.line_scale import GAP, GUTTER, RULER, LineScale
+from choreon.ui.score.waves import Waves, paint_wave
 from choreon.ui.stage.mini import MiniStages
 from choreon.ui.widgets.spoken import Role, Spoken, tell
 
@@ -107,12 +108,13 @@ NOTHING = Grip(Held.NOTHING)
 class LineView(QWidget):
     """The timeline in hand."""
 
-    sound_dropped = Signal(Path)
-    """A sound file was let go on it."""
+    sound_dropped = Signal(Path, float)
+    """A sound file was let go on it, at a time."""
 
-    def __init__(self, hand: LineHand, minis: MiniStages) -> None:
+    def __init__(self, hand: LineHand, minis: MiniStages, waves: Waves) -> None:
         super().__init__()
-        self.hand, self.minis = hand, minis
+        self.hand, self.minis, self.waves = hand, minis, waves
+        waves.came.connect(self.update)
         self.scale = LineScale()
         self._grip = NOTHING
         self._frame: QRectF | None = None
@@ -359,8 +361,11 @@ class LineView(QWidget):
         self, painter: QPainter, track: Track, clip: Clip, rect: QRectF
     ) -> None:
         playable = self.hand.show.playables.get(clip.plays.id)
+        sound = self.hand.show.sounds.get(clip.plays.id)
+        if track.sort == TrackSort.SOUND:
+            playable = None
         chosen = clip.id in self.hand.chosen
-        there = playable is not None and track.on
+        there = (playable or sound) is not None and track.on
         colour = QColor((playable.colour if playable else "") or theme.EDGE)
         fill = QColor(colour)
         fill.setAlpha(110 if there else 40)
@@ -374,6 +379,9 @@ class LineView(QWidget):
         painter.setRenderHint(smooth, rect.width() > PICTURED)  # it takes long
         painter.drawPolygon(_shape(clip, rect, self.scale.per_second))
         painter.setRenderHint(smooth, True)
+        wave = self.waves.of(sound) if track.sort == TrackSort.SOUND and sound else None
+        if wave is not None:
+            paint_wave(painter, wave, clip, rect, self.scale.per_second, colour)
         edge = QColor(theme.CHOSEN) if chosen else colour
         painter.setPen(QPen(edge, 2 if chosen else 1))
         painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -674,9 +682,9 @@ class LineView(QWidget):
         return by
 
     def _rows_between(self, line: Timeline, start: QPointF, end: QPointF) -> int:
-        """By how many tracks for light a point lies above another."""
-        lanes = [t.id for t in line.tracks if t.sort == TrackSort.LIGHT]
+        """By how many tracks of its sort a point lies above another."""
         there = [self._track_at(point) for point in (start, end)]
+        lanes = [] if there[0] is None else timelines.lanes_of(line, there[0])
         if any(track is None or track.id not in lanes for track in there):
             return 0
         first, last = (lanes.index(track.id) for track in there if track is not None)
@@ -896,7 +904,9 @@ class LineView(QWidget):
         sound = sound_in(event.mimeData())
         if sound is not None:
             event.acceptProposedAction()
-            self.sound_dropped.emit(sound)
+            at = self._to_time(event.position().x(), ())
+            self._snapped = None
+            self.sound_dropped.emit(sound, at)
             return
         track = self._track_at(event.position())
         if track is not None:
