@@ -28,6 +28,7 @@ from choreon.engine.client import screen_path, socket_path
 from choreon.engine.clock import PERIOD, RATE, Clock
 from choreon.engine.culprits import Culprits
 from choreon.engine.do import Do
+from choreon.engine.evening.log import EveningLog
 from choreon.engine.inputs import (
     DEVICES,
     ControlMove,
@@ -124,6 +125,7 @@ class Engine:
 
         self._wall = Wall(time.time())
         self._run_log = RunLog()
+        self._evening = EveningLog()
         self._screen = SharedFrame(screen_path(self._folder))
         self._clock = Clock()
         self._cost = 0.0
@@ -292,6 +294,9 @@ class Engine:
         except Exception:
             self._complain(now, tr("what shall be heard could not be found"))
         self._look_outside()
+        if not self._showless and self._closing is None:
+            left_out = tuple(self._compiled.left_out)
+            self._evening.note(self._compiled.show, self._state, now, left_out)
 
     def _led(self, now: float) -> PlayState:
         """The state with timelines that follow another's clock where that is."""
@@ -500,6 +505,7 @@ class Engine:
             self._crowded(),
             *self._sends.faults,
             *self._sounding.faults(self._compiled.show),
+            self._evening.trouble,
         ]
 
         names = [_named(self._compiled.show, i) for i in self._compiled.left_out]
@@ -568,6 +574,7 @@ class Engine:
             self._sender.send(dark, float("inf"))
         self._sender.close()
         self._sounding.close()
+        self._evening.close()
         for way in self._devices:
             way.close()
         if self._finder is not None:
