@@ -22,6 +22,8 @@ from choreon.engine.evening.records import Kind, blocks
 from choreon.engine.evening.stretch import clip_of, parts_of, thinned, tracks_of
 from choreon.engine.precompiler import Precompiler
 from choreon.model import edits
+from choreon.model.playables import Timeline
+from choreon.model.playables.timeline import LineEnd
 from choreon.model.refs import BLACKOUT, GRAND, Ref, to_tile
 from choreon.model.verbs import Verb
 from choreon.render.compiled import compile_show
@@ -330,6 +332,51 @@ def test_tracks_are_as_few_as_can_be_and_what_is_gone_is_left_out():
     without = edits.remove(played.show, SWELL)
     (track,) = tracks_of(without, players, lambda at: at - 100.0, "Take")
     assert {clip.plays for clip in track.clips} == {TIDE}
+
+
+def test_a_stretch_that_is_kept_plays_as_it_was():
+    """Scenes that come, go, and are dimmed, laid along a line: the same bytes, but for
+    rounding, and for the way that heads go in a fade.
+    """
+    played = Played()
+    played.run(0.5)
+    played.press("spring-tide-pad")
+    played.run(5.0)
+    played.press("cello-pad")
+    played.run(2.0)
+    played.do(to_tile("cello-pad"), Verb.LEVEL, 0.5)
+    played.run(3.0)
+    played.press("cello-pad")
+    played.run(6.0)
+    played.press("spring-tide-pad")
+    played.run(5.0)
+    evening = played.read()
+    begin, end = 100.2, played.now
+    players = parts_of(evening.moments(begin, end), end)
+    tracks = tracks_of(played.show, players, lambda at: at - begin, "Evening")
+    line = Timeline(
+        id="kept",
+        name="Kept",
+        tracks=tuple(tracks),
+        length=end - begin,
+        end=LineEnd.HOLD,
+    )
+    show = edits.put(played.show, "playables", line)
+    again = Played(show, begun=begin)
+    again.do(line.ref)
+    again.run(end - begin - 0.1)
+    fades = ((5.2, 8.5), (10.2, 13.5))  # in which heads go another way, as in a cue
+    compared = 0
+    for at in sorted(again.bytes)[10::9]:
+        near = min(played.bytes, key=lambda t: abs(t - at))
+        was, kept = played.bytes[near].astype(int), again.bytes[at].astype(int)
+        off = np.abs(was - kept)
+        if any(first < at - begin < last for first, last in fades):
+            assert (off > 1).sum() <= 4  # pan and tilt, no level and no colour
+        else:
+            assert off.max() <= 1, at - begin
+            compared += 1
+    assert compared > 60
 
 
 # a real engine

@@ -15,7 +15,7 @@ from choreon.engine.do import Do
 from choreon.formats import sounds
 from choreon.model import edits, pages, timelines
 from choreon.model.playables.timeline import LineEnd, TrackSort
-from choreon.model.refs import Ref
+from choreon.model.refs import Ref, to_tile
 from choreon.model.tiles import Pad, parts
 from choreon.model.verbs import Verb
 from choreon.sim.controller import PracticeController
@@ -59,6 +59,7 @@ def clips(lines) -> list:
 
 
 SWELL, TIDE = Ref("scene", "swell"), Ref("scene", "spring-tide")
+SWAY = Ref("scene", "sway")
 LIGHT, EVENTS = 1, 0  # rows of a fresh one, from the top
 
 
@@ -490,3 +491,191 @@ def test_how_this_machine_sounds_is_set_in_a_dialog(hands, lines):
         hands.click(dialog.test)
     finally:
         dialog.close()
+
+
+# a take
+
+
+def player_of(hands, ref: Ref):
+    """What plays something, and does not go."""
+    players = hands.parts.engine.state.players
+    return next((p for p in players if p.ref == ref and not p.releasing), None)
+
+
+def wait_on_line(hands, lines, seconds: float) -> None:
+    """Until the line has gone on by so much."""
+    to = lines.hand.place + seconds
+    hands.until(lambda: lines.hand.place >= to)
+
+
+def test_hands_beside_a_line_that_plays_are_laid_along_it(hands, lines):
+    engine, hand = hands.parts.engine, lines.hand
+    hand.edit("", lambda one: edits.replace(one, length=60.0))
+    hands.click(lines.play)
+    hands.until(lambda: hand.plays and hand.place > 0.1)
+    hands.click(lines.taking)
+    assert lines.take.on
+    wait_on_line(hands, lines, 0.3)
+    began = hand.place
+    engine.press("spring-tide-pad")
+    hands.until(lambda: player_of(hands, TIDE))
+    wait_on_line(hands, lines, 0.6)
+    for level in (0.8, 0.6, 0.4):
+        engine.send(Do(to_tile("spring-tide-pad"), Verb.LEVEL, level))
+        wait_on_line(hands, lines, 0.1)
+    ended = hand.place
+    hands.click(lines.taking)
+    assert not lines.take.on
+
+    (clip,) = clips(lines)
+    assert clip.plays == TIDE
+    assert clip.start == pytest.approx(began, abs=0.3)
+    assert clip.end == pytest.approx(ended, abs=0.4)
+    assert clip.fade_in > 0.0  # as it came
+    assert clip.line[-1].level == pytest.approx(0.4)
+    (track,) = [t for t in hand.line.tracks if t.clips]
+    assert (track.id, track.name) == ("take", "Take 1")
+    hands.parts.document.undo()
+    assert clips(lines) == []
+
+
+def test_a_take_again_over_a_part_makes_room_and_goes_onto_beats(hands, lines):
+    engine, hand = hands.parts.engine, lines.hand
+    hand.edit("", lambda one: edits.replace(one, length=60.0))
+    lines._toggle_on_beats()
+    hands.click(lines.play)
+    hands.until(lambda: hand.plays)
+
+    def take(tile: str, ref: Ref) -> None:
+        lines.taking.click()
+        engine.press(tile)
+        hands.until(lambda: player_of(hands, ref))
+        wait_on_line(hands, lines, 1.2)
+        lines.taking.click()
+        engine.press(tile)
+        hands.until(lambda: not player_of(hands, ref))
+
+    take("spring-tide-pad", TIDE)
+    (first,) = clips(lines)
+    hand.go_to(first.start + 0.4)
+    hands.until(lambda: hand.place < first.start + 0.7)
+    take("sway-pad", SWAY)
+    made = clips(lines)
+    assert len({clip.plays for clip in made}) == 2
+    assert len(hand.line.tracks) == 3  # on one track of takes
+    for clip in made:
+        if clip.plays != TIDE:
+            beat = clip.start / 0.5  # 120 a minute
+            assert beat == pytest.approx(round(beat), abs=1e-6)
+    tide = [clip for clip in made if clip.plays == TIDE]
+    other = next(clip for clip in made if clip.plays != TIDE)
+    assert all(c.end <= other.start + 0.3 or c.start >= other.end - 0.5 for c in tide)
+
+
+def test_a_take_with_nothing_done_leaves_the_line_as_it_was_and_ends_with_it(
+    hands, lines
+):
+    hand = lines.hand
+    hand.edit("", lambda one: edits.replace(one, length=60.0))
+    before = hand.line
+    lines.taking.click()
+    assert lines.take.on  # it waits for the line
+    hands.click(lines.play)
+    hands.until(lambda: hand.plays and hand.place > 0.2)
+    hands.click(lines.play)  # it stands: the take is over
+    hands.until(lambda: not lines.take.on)
+    assert hand.line == before
+    assert not lines.taking.isChecked()
+    assert "Nothing was done by hand" in hands.window.notice.text.text()
+
+
+# an evening turned back
+
+
+def test_an_evening_is_turned_back_a_moment_kept_and_a_stretch(hands, score):
+    engine = hands.parts.engine
+    engine.press("spring-tide-pad")
+    hands.until(lambda: player_of(hands, TIDE))
+    hands.until(lambda: player_of(hands, TIDE).settles < time.monotonic())
+    engine.press("spring-tide-pad")
+    hands.until(lambda: not any(p.ref == TIDE for p in engine.state.players))
+
+    def kept() -> bool:
+        score.turn_back()
+        evening = score.evening.evening
+        return evening is not None and any(
+            one.ref == TIDE and one.end < evening.end for one in evening.stretches()
+        )
+
+    hands.until(kept)
+    pane = score.evening
+    evening = pane.evening
+    tide = next(one for one in evening.stretches() if one.ref == TIDE)
+    begin, end = tide.begin - evening.begin, tide.end - evening.begin
+    pane.view.go_to(end - 0.2)
+    assert "Spring Tide" in pane.on.text()
+    then = pane.stage.light.rgb.max()
+    pane.view.go_to(0.0)
+    assert pane.stage.light.rgb.max() < then
+
+    # a moment, as a scene: the same lamps as the scene that was on
+    pane.view.go_to(end - 0.2)
+    pane.keep_moment("When it looked so good")
+    show = hands.parts.document.show
+    made = next(
+        p for p in show.playables.values() if p.name == "When it looked so good"
+    )
+    lit = {f for f, v in show.playables["spring-tide"].look.items() if v}
+    assert set(made.look) <= lit | set(show.fixtures)
+    assert made.look
+
+    # a stretch, as a timeline, which is shown
+    pane.view.choose(max(0.0, begin - 1.0), end + 0.5)
+    assert pane.stretch.isEnabled()
+    pane.keep_stretch("The turn")
+    assert score.shows_line
+    assert score.lines.hand.line.name == "The turn"
+    (clip,) = [c for c in clips(score.lines) if c.plays == TIDE]
+    assert clip.length == pytest.approx(end - begin, abs=4.0)
+    assert clip.fade_in > 0.0
+
+    # the show has changed since: it is told
+    score.turn_back()
+    pane.view.go_to(0.0)
+    assert "Since then" in pane.changed.text()
+    hands.click(pane.back)
+    assert score.shows_line
+
+
+def test_an_evening_by_keys_and_while_nothing_was_kept(hands, score, tmp_path):
+    score.turn_back()
+    pane = score.evening
+    pane.open(None)
+    assert not pane.moment.isEnabled()
+    assert pane.none.isVisible()
+    wrong = tmp_path / "wrong.evening"
+    wrong.write_bytes(b"nothing")
+    pane.open(wrong)
+    assert "wrong.evening" in hands.window.notice.text.text()
+
+    engine = hands.parts.engine
+
+    def long() -> bool:
+        engine.press("spring-tide-pad")
+        pane.refresh()
+        return pane.view.length > 1.5
+
+    hands.until(long)
+    view = pane.view
+    view.setFocus()
+    QTest.keyClick(view, Qt.Key.Key_Home)
+    assert view.head == 0.0
+    QTest.keyClick(view, Qt.Key.Key_Right, Qt.KeyboardModifier.AltModifier)
+    assert view.head == 1.0
+    assert view.chosen == (0.0, 1.0)
+    QTest.keyClick(view, Qt.Key.Key_End)
+    assert view.head == view.length
+    hands.click(pane.play)
+    hands.until(lambda: 0.2 < view.head < view.length or not pane.play.isChecked())
+    pane.play.click()
+    assert not pane.play.isChecked()

@@ -286,6 +286,34 @@ def split(timeline: Timeline, ids: Collection[str], at: float) -> Timeline:
     return replace(timeline, tracks=tuple(cut(track) for track in timeline.tracks))
 
 
+def cleared(
+    timeline: Timeline, tracks: Collection[str], begin: float, end: float
+) -> Timeline:
+    """With nothing in a stretch of some tracks: what reaches into it is cut off."""
+    taken = ids_of(timeline)
+
+    def kept(clip: Clip) -> Iterator[Clip]:
+        if clip.end <= begin or clip.start >= end:
+            yield clip
+            return
+        if clip.start < begin - SHORTEST:
+            yield replace(trim_end(clip, begin), fade_out=0.0)
+        if clip.end > end + SHORTEST:
+            rest = clip.id
+            if clip.start < begin - SHORTEST:
+                rest = edits.fresh_id(clip.id, taken)
+                taken.add(rest)
+            yield replace(trim_start(clip, end), id=rest, fade_in=0.0)
+
+    def cut(track: Track) -> Track:
+        if track.id not in tracks:
+            return track
+        made = tuple(part for clip in track.clips for part in kept(clip))
+        return replace(track, clips=made)
+
+    return replace(timeline, tracks=tuple(cut(track) for track in timeline.tracks))
+
+
 def remove(timeline: Timeline, ids: Collection[str]) -> Timeline:
     """Without some clips and events."""
     wanted = set(ids)

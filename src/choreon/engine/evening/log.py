@@ -40,6 +40,7 @@ log = logging.getLogger(__name__)
 replace = msgspec.structs.replace
 
 OFTEN = 0.2  # seconds between two states that differ only by what is dragged
+STILL = 10.0  # seconds after which it is kept that nothing has changed
 WRITE = 1.0  # seconds between two looks of the thread
 ANEW = 60.0  # seconds after which a state is kept whole
 MOST_WAITING = 20_000  # states that wait to be written
@@ -97,6 +98,8 @@ class EveningLog:
         if last is not None and last.state is state and last.show is show:
             if self._held is not None and now - self._before >= OFTEN:
                 self._put(self._held)
+            elif now - self._before >= STILL:
+                self._put(last._replace(at=now))  # it is still so
             return
 
         moment = Moment(now, show, state, left_out)

@@ -56,7 +56,11 @@ def parts_of(
     for maker in made.values():
         maker.close(end)
     kept = sorted(made.values(), key=lambda one: one.order)
-    return [maker.parts for maker in kept if maker.parts]
+    return [
+        [part._replace(end=min(end, part.end)) for part in maker.parts]
+        for maker in kept
+        if maker.parts
+    ]
 
 
 class _Maker:
@@ -215,9 +219,10 @@ def tracks_of(
             clips.append(clip_of(part, clip_id, place))
         if clips:
             _lay(rows, clips)
+    own = edits.fresh_id(name, ())
     return [
-        Track(id=f"{edits.fresh_id(name, ())}-{n + 1}", name=name, clips=tuple(row))
-        for n, row in enumerate(rows)
+        Track(id=f"{own}-{n}", name=f"{name} {n}", clips=tuple(row))
+        for n, row in enumerate(rows, 1)
     ]
 
 

@@ -37,6 +37,7 @@ from choreon.ui.score.line_form import LineForm
 from choreon.ui.score.line_hand import LineHand
 from choreon.ui.score.line_view import SOUNDS, LineView
 from choreon.ui.score.sound_dialog import SoundDialog
+from choreon.ui.score.take import Take
 from choreon.ui.score.things import ThingList
 from choreon.ui.score.waves import Waves
 from choreon.ui.stage.mini import MiniStages
@@ -74,6 +75,8 @@ class LinePane(QWidget):
             tr("Drag onto a track, or press Enter; several at once"),
         )
         self.form = LineForm(self.hand)
+        self.take = Take(self.hand, self)
+        self.take.changed.connect(self._took)
         self.reader = BeatReader(self)
         self.reader.went_on.connect(self._listening)
         self.reader.found.connect(self._found)
@@ -127,6 +130,13 @@ class LinePane(QWidget):
             "", self._stop_listening, "quiet", tip=tr("Stop listening")
         )
         self.listening.hide()
+        self.taking = basics.button(
+            tr("Take"),
+            self._toggle_take,
+            "quiet",
+            tip=tr("Lay what hands do while it plays along the line; again to end it"),
+        )
+        self.taking.setCheckable(True)
         self.heard_by = basics.button(
             "",
             self.set_up_sound,
@@ -154,6 +164,7 @@ class LinePane(QWidget):
             self.stop,
             self.loop,
             self.on_stage,
+            self.taking,
             self.listening,
             self.heard_by,
             1,
@@ -201,6 +212,18 @@ class LinePane(QWidget):
     def _set_on_stage(self) -> None:
         self.hand.on_stage = self.on_stage.isChecked()
 
+    def _toggle_take(self) -> None:
+        if self.taking.isChecked():
+            self.take.begin()
+        else:
+            self.take.end()
+
+    def _took(self) -> None:
+        self.taking.setChecked(self.take.on)
+
+    def _toggle_on_beats(self) -> None:
+        self.take.on_beats = not self.take.on_beats
+
     def _toggle_loop(self) -> None:
         if self.loop.isChecked():
             self.hand.loop_chosen(bars=True)
@@ -240,6 +263,9 @@ class LinePane(QWidget):
         menu.addAction(tr("Split where the playhead is"), hand.split_chosen)
         menu.addAction(tr("Double what is chosen"), hand.double_chosen)
         menu.addAction(tr("Take off what is chosen"), hand.remove_chosen)
+        beats = menu.addAction(tr("Takes go onto beats"), self._toggle_on_beats)
+        beats.setCheckable(True)
+        beats.setChecked(self.take.on_beats)
         self._fill_sound_menu(menu.addMenu(tr("Sound")))
         menu.addAction(tr("A mark where the playhead is…"), self._ask_mark)
         menu.addAction(tr("Loop it as long as it is"), lambda: hand.loop_chosen(False))

@@ -30,6 +30,7 @@ from choreon.model import cues, edits, timelines
 from choreon.model.cue_words import NotUnderstood, parse_times
 from choreon.model.playables import AnyPlayable, Timeline
 from choreon.model.playables.stack import called
+from choreon.model.refs import Ref
 from choreon.render.cue_checks import by_cue
 from choreon.ui import renaming, theme
 from choreon.ui.commands import BY_ID, edits_text
@@ -39,6 +40,7 @@ from choreon.ui.score.checking import Checking
 from choreon.ui.score.cue_form import CueForm, TimeField
 from choreon.ui.score.cue_table import CueTable
 from choreon.ui.score.dry_pane import DryPane
+from choreon.ui.score.evening_pane import EveningPane
 from choreon.ui.score.files import ScoreFiles
 from choreon.ui.score.go_slab import GoSlab
 from choreon.ui.score.hand import ScoreHand
@@ -105,6 +107,8 @@ class ScorePlace(QWidget):
         self.pages = QStackedWidget()
         self.pages.addWidget(self.of_cues)
         self._lines: LinePane | None = None
+        self._evening: EveningPane | None = None
+        self._before: QWidget | None = None
         box = QVBoxLayout(self)
         box.setContentsMargins(8, 0, 8, 8)
         box.addWidget(self.pages)
@@ -194,6 +198,32 @@ class ScorePlace(QWidget):
         """Whether a timeline is looked at, and no stack."""
         return self._lines is not None and self.pages.currentWidget() is self._lines
 
+    @property
+    def evening(self) -> EveningPane:
+        """Evenings; made when one is first looked at."""
+        if self._evening is None:
+            self._evening = EveningPane(self.parts)
+            self._evening.left.connect(self._leave_evening)
+            self._evening.kept.connect(self._kept_of_evening)
+            self.pages.addWidget(self._evening)
+        return self._evening
+
+    def turn_back(self) -> None:
+        """Look at the last evening."""
+        self._before = self.pages.currentWidget()
+        self.evening.refresh()
+        self.pages.setCurrentWidget(self.evening)
+        self.evening.view.setFocus()
+
+    def _leave_evening(self) -> None:
+        self.pages.setCurrentWidget(self._before or self.of_cues)
+
+    def _kept_of_evening(self, ref: Ref) -> None:
+        """A timeline that was made of it is shown at once."""
+        made = self.hand.show.playables.get(ref.id)
+        if isinstance(made, Timeline):
+            self.open(made)
+
     def _follow_lines(self) -> None:
         """Where the timeline that was looked at is gone, another is."""
         if not self.shows_line or self.lines.hand.line is not None:
@@ -209,6 +239,8 @@ class ScorePlace(QWidget):
         menu = Menu(self)
         menu.addAction(tr("A stack of cues…"), self.ask_new)
         menu.addAction(tr("A timeline…"), self.ask_new_line)
+        menu.addSeparator()
+        menu.addAction(tr("Turn an evening back…"), self.turn_back)
         menu.exec(button.mapToGlobal(button.rect().bottomLeft()))
 
     def _toggle(self, name: str, text: str, tip: str) -> QPushButton:
@@ -266,6 +298,8 @@ class ScorePlace(QWidget):
 
     def _by_key(self, act: Callable[[], object]) -> None:
         if edits_text(QApplication.focusWidget()):
+            return
+        if self._evening is not None and self.pages.currentWidget() is self._evening:
             return
         if not self.shows_line:
             act()
