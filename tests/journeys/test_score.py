@@ -503,3 +503,29 @@ def test_without_a_stack_it_says_what_one_is_and_begins_one(hands, score):
     QTest.keyClicks(editor, "First")
     finish(editor)
     assert names(score) == ["First"]
+
+
+def test_a_stack_that_is_gone_through_by_hand_has_its_times_from_then_on(hands, fresh):
+    score = fresh
+    for row, name in enumerate(("One", "Two", "Three")):
+        type_cell(score, row, Column.NAME, name)
+    score.hand.take_times(True)
+    assert score.hand.takes_times
+    went = []
+    for _ in range(3):
+        score.hand.go()
+        count = len(went)
+        hands.until(
+            lambda count=count: score.hand.cursor is not None
+            and score.hand.cursor.cue == score.hand.cues[count].id
+        )
+        went.append(score.hand.cursor.went)
+        guard_is_over(score)
+    assert score.taking.isVisible()
+    hands.click(score.taking)
+    first, second, third = score.hand.cues
+    assert first.follow.kind == FollowKind.GO
+    for cue, gap in ((second, went[1] - went[0]), (third, went[2] - went[1])):
+        assert cue.follow.kind == FollowKind.BEGUN
+        assert cue.follow.after == pytest.approx(gap, abs=1e-6)
+    assert not score.taking.isVisible()

@@ -431,3 +431,32 @@ def test_a_pattern_that_is_edited_step_by_step_becomes_steps_and_back_by_undo(ha
     assert not steps.pattern.isVisible()
     hands.parts.document.undo()
     assert chase(hands).pattern is not None
+
+
+def test_the_times_of_steps_are_tapped_along_the_music(hands, monkeypatch):
+    """Three hundred of them go the same way as these four: once through, each has its
+    time.
+    """
+    names = ("swell", "cello", "gulls", "spring-tide")
+    made = [ChaseStep(id=name, plays=Ref("scene", name)) for name in names]
+    _, steps = opened(hands, *made, unit=Unit.SECONDS)
+    clock = [1000.0]
+    monkeypatch.setattr("choreon.ui.compose.steps.time.monotonic", lambda: clock[0])
+    gaps = [0.5, 1.25, 0.75, 3.0]
+    hands.click(steps.tap)
+    for gap in gaps:
+        clock[0] += gap
+        hands.click(steps.tap)
+    monkeypatch.undo()
+    made = steps.chase
+    assert [made.length_of(step) for step in made.steps] == pytest.approx(gaps)
+    assert steps.taps == [] and not steps.tapped.isVisible()
+
+    # only so far: the others keep theirs
+    hands.click(steps.tap)
+    hands.click(steps.tap)
+    hands.click(steps.tapped)
+    assert [made.length_of(s) for s in steps.chase.steps[1:]] == pytest.approx(gaps[1:])
+    assert steps.chase.length_of(steps.chase.steps[0]) < 10.0
+    hands.parts.document.undo()
+    assert steps.chase.steps == made.steps

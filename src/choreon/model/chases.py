@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable, Collection, Iterable, Sequence
 from typing import Any
 
@@ -499,3 +500,22 @@ def set_unit(show: Show, ref: Ref, unit: Unit, bpm: float) -> Show:
         return edits.change(show, ref, unit=unit)
     factor = bpm / 60 if unit == Unit.BEATS else 60 / bpm
     return edits.change(scale_times(show, ref, factor), ref, unit=unit)
+
+
+def taken(show: Show, ref: Ref, times: Sequence[float], bpm: float) -> Show:
+    """Give the steps of a chase, from its first one on, the times at which they were
+    gone to by hand, in seconds; a step ends where the next one begins. Those in beats
+    are counted at a tempo. Fades stay as they are where they have room. Steps that were
+    not gone to keep their times.
+    """
+    show = made_plain(show, ref)
+    chase = chase_of(show, ref)
+    per_second = 1.0 if chase.unit == Unit.SECONDS else bpm / 60.0
+    made = list(chase.steps)
+    for n, (begin, end) in enumerate(itertools.pairwise(times)):
+        if n >= len(made):
+            break
+        length = max(SHORTEST, (end - begin) * per_second)
+        fade = min(chase.fade_of(made[n]), length)
+        made[n] = replace(made[n], fade=fade, hold=length - fade)
+    return edits.put(show, "playables", replace(chase, steps=tuple(made)))

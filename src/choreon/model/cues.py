@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 from collections.abc import Callable, Collection, Iterable, Sequence
 from typing import Any
@@ -14,7 +15,7 @@ from choreon.model.effects import beside
 from choreon.model.motion import Effects
 from choreon.model.playables import Scene, Stack
 from choreon.model.playables.nesting import DEEPEST, contains, in_words, too_deep
-from choreon.model.playables.stack import Cue, number_in_words
+from choreon.model.playables.stack import Cue, Follow, FollowKind, number_in_words
 from choreon.model.refs import Ref, name_of
 from choreon.model.show import Show
 from choreon.model.tiles import Part
@@ -348,3 +349,16 @@ def _refuse_depth(show: Show, ref: Ref) -> None:
                 tr("This would be too deep: {way}.", way=in_words(show, way)),
             )
         )
+
+
+def taken(show: Show, ref: Ref, went: Sequence[tuple[str, float]]) -> Show:
+    """Have the cues of a stack come by themselves, as they were gone to by hand: cues
+    and times, in seconds, in the order in which they came. The first one is as it was.
+    """
+    after: dict[str, float] = {}
+    for (_, before), (cue_id, at) in itertools.pairwise(went):
+        after.setdefault(cue_id, at - before)
+    for cue_id, seconds in after.items():
+        follow = Follow(FollowKind.BEGUN, max(0.0, seconds))
+        show = change_cues(show, ref, (cue_id,), follow=follow)
+    return show

@@ -272,6 +272,19 @@ class Steps(QWidget):
             "trash", tr("Delete the chosen steps"), self.delete_chosen
         )
 
+        self.tap = basics.button(
+            tr("Tap times"),
+            self.tap_step,
+            "",
+            "",
+            tr("Press at each step, along the music: each has its time then (Space)"),
+        )
+        self.tapped = basics.button(
+            tr("Tapped"), self.end_taps, "main", "check", tr("Keep the times as tapped")
+        )
+        self.tapped.hide()
+        self.taps: list[float] = []
+
         self.pattern = basics.button(
             tr("Pattern…"),
             self._pattern,
@@ -292,6 +305,8 @@ class Steps(QWidget):
             self.mirror,
             self.delete,
             self.bars,
+            self.tap,
+            self.tapped,
             self.pattern,
             1,
             spacing=3,
@@ -307,6 +322,8 @@ class Steps(QWidget):
             self.paste,
             self.pattern,
             self.bars,
+            self.tap,
+            self.tapped,
         ):
             button.setStyleSheet("padding: 5px 7px; min-width: 20px; font-size: 13px;")
 
@@ -357,6 +374,7 @@ class Steps(QWidget):
     def open(self, ref: Ref) -> None:
         """Open a chase."""
         self.ref = ref
+        self.drop_taps()
         self.strip.chosen = []
         self._fill()
         self._chosen()
@@ -531,6 +549,54 @@ class Steps(QWidget):
 
     def _back(self) -> None:
         self._do(Verb.BACK)
+
+    # times by hand
+
+    def tap_step(self) -> None:
+        """Go to the next step just now: the first tap to the first one."""
+        chase = self.chase
+        if chase is None or self.ref is None or not self.strip.steps:
+            return
+        self.taps.append(time.monotonic())
+        count, number = len(self.strip.steps), len(self.taps)
+        if number == 1:
+            if self.player is None:
+                self.parts.engine.send(Do(self.ref, Verb.PRESS))
+            if self.player is None or not self.player.paused:
+                self._pause()
+        if number <= count:
+            self._at_step(number - 1)
+        self.tap.setText(
+            tr("Tap {n} of {count}", n=min(number + 1, count), count=count)
+        )
+        self.tapped.setVisible(number > 1)
+        if number > count:
+            self.end_taps()
+
+    def _pause(self) -> None:
+        assert self.ref is not None
+        self.parts.engine.send(Do(self.ref, Verb.PAUSE))
+
+    def _at_step(self, number: int) -> None:
+        assert self.ref is not None
+        self.parts.engine.send(Do(self.ref, Verb.STEP, float(number)))
+
+    def drop_taps(self) -> None:
+        """Forget what was tapped."""
+        self.taps = []
+        self.tap.setText(tr("Tap times"))
+        self.tapped.hide()
+
+    def end_taps(self) -> None:
+        """Give the steps the times at which they were tapped; it plays on by these."""
+        taps = self.taps
+        self.drop_taps()
+        if len(taps) < 2:
+            return
+        bpm = self.parts.engine.state.clock.bpm
+        self._edit(tr("times by hand"), lambda s, r: chases.taken(s, r, taps, bpm))
+        if self.player is not None and self.player.paused:
+            self._do(Verb.PAUSE)
 
     def _rate(self, times: float) -> None:
         player = self.player

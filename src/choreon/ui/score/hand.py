@@ -61,6 +61,7 @@ class ScoreHand(QObject):
         """The id of the cue whose own look is in the draft, to be put back."""
         self.moving: Mapping[str, str] = {}
         """Cue → what of it will be seen moving, in words; as the check found."""
+        self._times: list[tuple[str, float]] | None = None
         self.dry: DryRun | None = None
         self._dry_speed, self._dry_at = 1.0, 0.0
         self._dry_tick = QTimer(self, interval=DRY_TICK)
@@ -152,7 +153,38 @@ class ScoreHand(QObject):
 
     def _stage_went(self) -> None:
         if self.dry is None:
+            self._note_time()
             self.went.emit()
+
+    # times by hand
+
+    def take_times(self, on: bool) -> None:
+        """Note when each cue is gone to from now on; at the end they come by themselves
+        at these times.
+        """
+        stack, times = self.stack, self._times
+        if on:
+            self._times = []
+            self._note_time()
+        elif stack is not None and times is not None:
+            self._times = None
+            if len(times) > 1:
+                show = cues.taken(self.show, stack.ref, times)
+                self.parts.document.edit(tr("times by hand"), show)
+        self.went.emit()
+
+    @property
+    def takes_times(self) -> bool:
+        """Whether it notes when cues are gone to."""
+        return self._times is not None
+
+    def _note_time(self) -> None:
+        cursor = self.cursor
+        if self._times is None or cursor is None or not cursor.cue:
+            return
+        here = (cursor.cue, cursor.went)
+        if not self._times or self._times[-1] != here:
+            self._times.append(here)
 
     def run_dry(self, on: bool) -> None:
         """Begin a dry run from the chosen cue, or end it."""

@@ -153,6 +153,14 @@ class ScorePlace(QWidget):
         self.problems = basics.button(
             "", self._menu_of_problems, "quiet", tip=tr("What the check of it found")
         )
+        self.taking = basics.button(
+            tr("Taking times  ·  End"),
+            lambda: hand.take_times(False),
+            "quiet",
+            tip=tr("Cues come by themselves then, as they were gone to by hand"),
+        )
+        self.taking.hide()
+        hand.went.connect(lambda: self.taking.setVisible(hand.takes_times))
         self.panes = {
             "things": self._toggle("things", tr("Plays"), tr("Show what plays")),
             "text": self._toggle("text", tr("Text"), tr("Show the text of the play")),
@@ -167,6 +175,7 @@ class ScorePlace(QWidget):
             1,
             self.from_stage,
             self.from_draft,
+            self.taking,
             self.problems,
             self.run_dry,
             *self.panes.values(),
@@ -435,6 +444,11 @@ class ScorePlace(QWidget):
         ahead.setCheckable(True)
         ahead.setChecked(stack.dark_moves)
         ahead.triggered.connect(lambda on: self._set_dark_moves(bool(on)))
+
+        taking = menu.addAction(tr("Take the times by hand"))
+        taking.setCheckable(True)
+        taking.setChecked(self.hand.takes_times)
+        taking.triggered.connect(lambda on: self.hand.take_times(bool(on)))
 
         menu.addSeparator()
         self.files.fill(menu)
