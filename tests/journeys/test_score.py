@@ -516,8 +516,10 @@ def test_a_stack_that_is_gone_through_by_hand_has_its_times_from_then_on(hands, 
         score.hand.go()
         count = len(went)
         hands.until(
-            lambda count=count: score.hand.cursor is not None
-            and score.hand.cursor.cue == score.hand.cues[count].id
+            lambda count=count: (
+                score.hand.cursor is not None
+                and score.hand.cursor.cue == score.hand.cues[count].id
+            )
         )
         went.append(score.hand.cursor.went)
         guard_is_over(score)

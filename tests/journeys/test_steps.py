@@ -450,7 +450,8 @@ def test_the_times_of_steps_are_tapped_along_the_music(hands, monkeypatch):
     monkeypatch.undo()
     made = steps.chase
     assert [made.length_of(step) for step in made.steps] == pytest.approx(gaps)
-    assert steps.taps == [] and not steps.tapped.isVisible()
+    assert steps.taps == []
+    assert not steps.tapped.isVisible()
 
     # only so far: the others keep theirs
     hands.click(steps.tap)

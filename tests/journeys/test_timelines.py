@@ -5,6 +5,8 @@ by keys; scrubbed; what lies in itself; the storm.
 from __future__ import annotations
 
 import time
+from importlib.resources import files
+from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
@@ -491,6 +493,42 @@ def test_how_this_machine_sounds_is_set_in_a_dialog(hands, lines):
         hands.click(dialog.test)
     finally:
         dialog.close()
+
+
+def test_a_song_in_a_minute(hands, lines):
+    """From an empty line: the song let go, its beats and sections are there; looks are
+    suggested, and are ordinary clips.
+    """
+    song = files("choreon.sound").joinpath("shipped", "lanterns-home.ogg")
+    lines.add_sound(Path(str(song)))
+    hands.until(lambda: lines.hand.line.tempo.beats)
+    line = lines.hand.line
+    assert line.tempo.bpm == pytest.approx(96.0, abs=0.2)
+    assert [mark.name for mark in line.marks] == ["A", "B", "C", "B", "C", "D"]
+    lines.suggest()
+    (track,) = [t for t in lines.hand.line.tracks if t.id == "suggested"]
+    assert len(track.clips) == 6
+    assert track.clips[1].plays == track.clips[3].plays != track.clips[2].plays
+    assert "Laid by how lively" in hands.window.notice.text.text()
+    lines.hand.choose([track.clips[0].id])
+    lines.hand.nudge(1.0)
+    hands.parts.document.undo()
+    hands.parts.document.undo()
+    assert not [t for t in lines.hand.line.tracks if t.id == "suggested"]
+
+
+def test_sections_are_tapped_by_a_key(hands, lines):
+    lines.suggest()
+    assert "no sections" in hands.window.notice.text.text()
+    lines.hand.edit("", lambda one: edits.replace(one, length=60.0))
+    lines.view.setFocus()
+    for at in (0.0, 8.0, 20.0):
+        lines.hand.go_to(at)
+        QTest.keyClick(lines.view, Qt.Key.Key_M)
+    made = [(mark.at, mark.name) for mark in lines.hand.line.marks]
+    assert made == [(0.0, "A"), (8.0, "B"), (20.0, "C")]
+    lines.suggest()
+    assert len(clips(lines)) == 3
 
 
 # a take

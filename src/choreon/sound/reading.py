@@ -14,6 +14,7 @@ from choreon.sound import waves
 from choreon.sound.beats import Found, find_beats
 from choreon.sound.files import NotHeard, blocks
 from choreon.sound.onsets import Listener
+from choreon.sound.sections import Section, find_sections
 from choreon.sound.waves import WaveMaker
 
 EVERY = 0.02  # of the whole, after which it is told how far it is
@@ -27,6 +28,7 @@ class Told(msgspec.Struct, frozen=True, omit_defaults=True):
     found: Found | None = None
     digest: str = ""
     seconds: float = 0.0
+    sections: tuple[Section, ...] = ()
     error: str = ""
 
 
@@ -58,7 +60,9 @@ def run(path: Path) -> int:
         _say(Told(FINDING))
         with path.open("rb") as file:
             digest = hashlib.file_digest(file, "sha256").hexdigest()
-        _say(Told(1.0, find_beats(heard), digest, heard.seconds))
+        found = find_beats(heard)
+        sections = find_sections(heard, found.beats, found.bar, found.first)
+        _say(Told(1.0, found, digest, heard.seconds, sections))
     except NotHeard as error:
         _say(Told(1.0, error=str(error)))
         return 1

@@ -21,15 +21,16 @@ from PySide6.QtWidgets import (
 
 from choreon.formats import sounds
 from choreon.language import tr
-from choreon.model import edits, timelines
+from choreon.model import edits, suggest, timelines
 from choreon.model.playables import Timeline
-from choreon.model.playables.timeline import LineEnd, TrackSort, WhenStopped
+from choreon.model.playables.timeline import LineEnd, Mark, TrackSort, WhenStopped
 from choreon.model.refs import Ref
 from choreon.model.show import Sound
 from choreon.model.sounds import has_sound
 from choreon.sound.beats import WELL
 from choreon.sound.files import NotHeard
 from choreon.sound.reading import Told
+from choreon.sound.waves import A_SECOND
 from choreon.ui import renaming, theme
 from choreon.ui.parts import Parts
 from choreon.ui.score.beat_reader import BeatReader
@@ -61,6 +62,7 @@ class LinePane(QWidget):
         self.waves.heard.connect(self._know)
         self.view = LineView(self.hand, minis, self.waves)
         self.view.sound_dropped.connect(self.add_sound)
+        self.view.mark_wanted.connect(self.mark_here)
         self.things = ThingList(
             self.hand,
             minis,
@@ -268,6 +270,7 @@ class LinePane(QWidget):
         beats.setChecked(self.take.on_beats)
         self._fill_sound_menu(menu.addMenu(tr("Sound")))
         menu.addAction(tr("A mark where the playhead is…"), self._ask_mark)
+        menu.addAction(tr("Suggest looks for its sections"), self.suggest)
         menu.addAction(tr("Loop it as long as it is"), lambda: hand.loop_chosen(False))
         menu.addAction(tr("Fit the loop to bars"), lambda: hand.loop_chosen(True))
         self._fill_clock_menu(menu.addMenu(tr("Another’s clock")))
@@ -350,6 +353,64 @@ class LinePane(QWidget):
 
     def _change_line(self, name: str, **fields: Any) -> None:
         self.hand.edit(name, lambda line: edits.replace(line, **fields))
+
+    # sections
+
+    def mark_here(self) -> None:
+        """Mark where the playhead is, as the next letter: sections are tapped so."""
+        at = self.hand.place
+        self.hand.edit(
+            tr("mark a moment"),
+            lambda line: timelines.add_mark(line, at, _letter(len(line.marks))),
+        )
+
+    def suggest(self) -> None:
+        """Lay looks of the show along the sections, and say which."""
+        line = self.hand.line
+        if line is None:
+            return
+        if not line.marks:
+            text = tr(
+                "There are no sections as yet: put a sound onto the line, or press M "
+                "where each begins."
+            )
+            self.parts.notices.told.emit(text, "info")
+            return
+        made, choices = suggest.suggest(self.hand.show, line, self._energies(line))
+        if not choices:
+            text = tr("The show has no scene and no chase that could be laid.")
+            self.parts.notices.told.emit(text, "info")
+            return
+        self.hand.edit(tr("suggest looks"), lambda _: made)
+        text = tr(
+            "Laid by how lively each section is: {looks}.",
+            looks=suggest.in_words(self.hand.show, choices),
+        )
+        self.parts.notices.told.emit(text, "info")
+
+    def _energies(self, line: Timeline) -> list[float]:
+        """How lively each section is, 0…1, by what is heard of it."""
+        loud = [
+            self._loudness(line, p.begin, p.end) for p in suggest.parts_of(line, ())
+        ]
+        low, high = min(loud, default=0.0), max(loud, default=0.0)
+        span = high - low
+        return [(one - low) / span if span > 1e-6 else 0.5 for one in loud]
+
+    def _loudness(self, line: Timeline, begin: float, end: float) -> float:
+        """How loud a stretch is, by the waves of the sounds in it."""
+        whole = 0.0
+        for track in line.tracks:
+            for clip in track.clips if track.sort == TrackSort.SOUND else ():
+                sound = self.hand.show.sounds.get(clip.plays.id)
+                wave = None if sound is None else self.waves.of(sound)
+                first, last = max(begin, clip.start), min(end, clip.end)
+                if wave is None or last <= first:
+                    continue
+                by = clip.entry - clip.start
+                part = wave[int((first + by) * A_SECOND) : int((last + by) * A_SECOND)]
+                whole += float(part.mean()) if len(part) else 0.0
+        return whole
 
     # sound
 
@@ -517,7 +578,8 @@ class LinePane(QWidget):
                 first=found.first,
             )
             length = told.seconds if alone else line.length
-            return edits.replace(line, tempo=tempo, length=length)
+            marks = line.marks or _marks(told, begins)
+            return edits.replace(line, tempo=tempo, length=length, marks=marks)
 
         self.hand.edit(tr("the beats of a sound file"), with_beats)
         self.view.fit()
@@ -588,6 +650,29 @@ class LinePane(QWidget):
         chosen = bool(self.hand.chosen)
         self.hand.choose(())
         return chosen
+
+
+def _letter(number: int) -> str:
+    """A, B, C… and after Z begins AA."""
+    name = ""
+    number += 1
+    while number:
+        number, rest = divmod(number - 1, 26)
+        name = chr(ord("A") + rest) + name
+    return name
+
+
+def _marks(told: Told, begins: float) -> tuple[Mark, ...]:
+    """The sections that were found, as marks: those that are alike have one letter."""
+    return tuple(
+        Mark(
+            id=f"section-{n + 1}",
+            at=section.begin + begins,
+            name=_letter(section.which),
+        )
+        for n, section in enumerate(told.sections)
+        if section.begin + begins >= 0.0
+    )
 
 
 SURE = (tr("quite sure"), tr("not sure: look at them"))
