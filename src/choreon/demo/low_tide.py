@@ -10,6 +10,7 @@ from typing import Any
 from choreon.demo.band import with_band
 from choreon.demo.ferry import with_play
 from choreon.demo.motion import with_motion
+from choreon.demo.song import with_song
 from choreon.demo.storm import with_storm
 from choreon.library import library
 from choreon.model import attributes as at
@@ -90,7 +91,8 @@ def low_tide(host: str = "127.0.0.1", port: int = 5568) -> Show:
     show = Show(id="low-tide", name="Low Tide", room=BOATHOUSE)
     show = edits.put(show, "outputs", SacnOutput(id="node", host=host, port=port))
     show = _pages(_scenes(_palettes(_groups(_rig(show)))))
-    return with_storm(with_play(with_band(with_motion(_controller(show)))))
+    whole = with_storm(with_play(with_band(with_motion(_controller(show)))))
+    return with_song(whole)
 
 
 def _rig(show: Show) -> Show:

@@ -11,6 +11,7 @@ import re
 import shutil
 import zipfile
 from collections.abc import Iterator
+from importlib.resources import files
 from pathlib import Path
 from typing import IO
 
@@ -18,6 +19,8 @@ from choreon import folders
 from choreon.model.show import Show, Sound
 from choreon.model.sounds import in_use
 
+SHIPPED = Path(str(files("choreon.sound").joinpath("shipped")))
+"""Where the sounds lie that ship with the program."""
 MOST_LOOKED = 4000  # files of a folder that are looked at
 MOST_BYTES = 2 << 30  # of a sound that travels in a show
 MEMBERS = "sounds/"  # where they lie in a show file
@@ -60,6 +63,7 @@ def find(sound: Sound, show: Path | None) -> Path | None:
     beside = [said]
     if show is not None:
         beside += [show.parent / said, show.parent / said.name]
+    beside.append(SHIPPED / said.name)
     if sound.digest:
         beside.append(kept(sound))
     for path in beside:
