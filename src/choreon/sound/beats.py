@@ -47,24 +47,34 @@ NOTHING = Found(())
 def find_beats(heard: Heard) -> Found:
     """Returns the beats in what was heard; none where nothing goes by a beat."""
     onsets = strength(heard.flux, WEIGHTS)
-    if len(onsets) < 4.0 * FRAMES or onsets.max(initial=0.0) <= 0.0:
-        return NOTHING
-
-    smooth = gaussian_filter1d(onsets, 1.5)
-    base, clear = _tempo(smooth)
-    if clear <= 0.0:
-        return NOTHING
-
-    score, bpm = _best_of(smooth, base)
-    beats = track(smooth, 60.0 * FRAMES / bpm)
-    if score <= 0.0 or len(beats) < FEWEST:
+    bpm, beats, sure = tempo_and_beats(gaussian_filter1d(onsets, 1.5))
+    if not len(beats):
         return NOTHING
 
     times = beats / FRAMES
     bar, first = bar_of(heard, beats)
-    bpm = 60.0 / float(np.median(np.diff(times)))
-    sure = float(np.clip(score / CLEAR, 0.0, 1.0) * np.clip(clear, 0.0, 1.0))
     return Found(tuple(float(t) for t in times), bar, first, bpm, sure)
+
+
+def tempo_and_beats(onsets: Floats) -> tuple[float, Floats, float]:
+    """Returns the tempo by how strongly something begins at each look, the looks at
+    which beats are, and how sure that is, 0…1; no beats where nothing goes by one.
+    """
+    nothing = 0.0, np.zeros(0), 0.0
+    if len(onsets) < 4.0 * FRAMES or onsets.max(initial=0.0) <= 0.0:
+        return nothing
+    base, clear = _tempo(onsets)
+    if clear <= 0.0:
+        return nothing
+
+    score, bpm = _best_of(onsets, base)
+    beats = track(onsets, 60.0 * FRAMES / bpm)
+    if score <= 0.0 or len(beats) < FEWEST:
+        return nothing
+
+    bpm = 60.0 * FRAMES / float(np.median(np.diff(beats)))
+    sure = float(np.clip(score / CLEAR, 0.0, 1.0) * np.clip(clear, 0.0, 1.0))
+    return bpm, beats, sure
 
 
 def _best_of(onsets: Floats, base: float) -> tuple[float, float]:

@@ -81,6 +81,15 @@ class Listener:
         self._tones.append(size @ self._chroma)
         self._before = logs[-1:]
 
+    def taken(self) -> tuple[Floats, Floats]:
+        """Returns flux and tones of what was heard since this was asked last, and
+        forgets them.
+        """
+        flux = np.concatenate([np.zeros((0, len(self._bands))), *self._flux])
+        tones = np.concatenate([np.zeros((0, TONES)), *self._tones])
+        self._flux, self._tones = [], []
+        return flux, tones
+
     def heard(self) -> Heard:
         """Returns what was heard so far; behind its end there is silence."""
         self._look(np.concatenate([self._rest, np.zeros(WINDOW // 2, np.float32)]))
