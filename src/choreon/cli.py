@@ -129,6 +129,12 @@ def command_line() -> argparse.ArgumentParser:
     beats.add_argument("file", type=Path, help=tr("WAV, FLAC, Ogg Vorbis or MP3"))
     beats.set_defaults(run=_beats)
 
+    listens = commands.add_parser(
+        "listen", help=tr("listen to live music; prints JSON, line by line")
+    )
+    listens.add_argument("--source", default="", help=tr("microphone or line"))
+    listens.set_defaults(run=_listen)
+
     sound = commands.add_parser(
         "sound", help=tr("the process that sounds; engines start it")
     )
@@ -193,6 +199,10 @@ def command_line() -> argparse.ArgumentParser:
     )
     card.add_argument("--keeps", default="", help=tr("where its sound is kept"))
     card.set_defaults(run=_card)
+    music = sims.add_parser("music", help=tr("a band, that plays a sound file"))
+    music.add_argument("file", type=Path, help=tr("WAV, FLAC, Ogg Vorbis or MP3"))
+    music.add_argument("--name", default=tr("Practice band"), help=tr("its name"))
+    music.set_defaults(run=_music)
 
     for _, command, _ in commands_of(parser):
         command.add_argument(
@@ -554,6 +564,18 @@ def _sound(arguments: argparse.Namespace) -> int:
 
     logs.begin()
     return run(Heartbeat(arguments.beat) if arguments.beat is not None else None)
+
+
+def _listen(arguments: argparse.Namespace) -> int:
+    from choreon.sound.listening import run
+
+    return run(arguments.source)
+
+
+def _music(arguments: argparse.Namespace) -> int:
+    from choreon.sim.music import run
+
+    return run(arguments.name, arguments.file)
 
 
 def _card(arguments: argparse.Namespace) -> int:

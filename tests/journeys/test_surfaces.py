@@ -29,17 +29,20 @@ from choreon.model.inputs import (
 from choreon.model.inputs.watching import QUIET
 from choreon.model.osc import slug
 from choreon.model.pages import as_read
-from choreon.model.refs import BLACKOUT, CHOOSE, CHOSEN, EDIT, GRAND, TURN, Ref
+from choreon.model.refs import BLACKOUT, CHOOSE, CHOSEN, EDIT, GRAND, TURN, Ref, to_tile
 from choreon.model.surfaces import PartSort, Shows
 from choreon.model.tiles import Flash, parts
 from choreon.model.verbs import Verb
 from choreon.sim.controller import PracticeController
 from choreon.sim.osc import PracticeOsc
+from choreon.sound.listening import plug
 from choreon.ui.drags import carry_controls
 from choreon.ui.surfaces.place import SurfacesPlace
 from choreon.ui.surfaces.ways_dialog import WaysDialog
 from choreon.wire.time_code import Rate, TimeCode, full_frame
 from tests.journeys.conftest import Hands
+from tests.sound.music import made
+from tests.sound.test_files import write_wav
 
 STRANGE = "Strange desk"
 
@@ -664,3 +667,44 @@ def test_an_edit_is_taken_back_by_a_pedal_and_not_by_a_guest(hands, strange):
     hands.until(lambda: len(seen) == 2)
     assert document.show.name == "Ebb"
     hands.window.end_guest()
+
+
+def test_live_music_is_set_up_and_drives_a_fader(hands, tmp_path, monkeypatch):
+    monkeypatch.setenv("CHOREON_NO_CARDS", "1")
+    plug("Band", write_wav(tmp_path / "song.wav", made(100, seconds=20.0).sound))
+    dialog = WaysDialog(hands.parts, hands.window)
+    dialog.show()
+    panel = dialog.music
+    try:
+        assert "Nothing is listened to" in panel.state.text()
+        panel.on.click()
+        hands.until(lambda: "Band" in hands.parts.engine.music.sources)
+        hands.until(lambda: any(m.level > 0.2 for m in panel.meters.values()))
+        hands.until(lambda: "a minute" in panel.state.text())
+        box = panel.drives["low"]
+        place = next(
+            n
+            for n in range(box.count())
+            if box.itemData(n) == to_tile("front-wash-fader")
+        )
+        box.setCurrentIndex(place)
+        box.activated.emit(place)
+        (tie,) = [
+            t for t in hands.parts.document.show.inputs.values() if t.kind == "music"
+        ]
+        assert (tie.target, tie.band) == (to_tile("front-wash-fader"), "low")
+        hands.until(
+            lambda: any(
+                p.ref.id == "front-wash" and p.level > 0.1
+                for p in hands.parts.engine.state.players
+            )
+        )
+        box.setCurrentIndex(0)
+        box.activated.emit(0)
+        assert not [
+            t for t in hands.parts.document.show.inputs.values() if t.kind == "music"
+        ]
+        panel.on.click()
+        hands.until(lambda: not hands.parts.engine.music.levels)
+    finally:
+        dialog.close()

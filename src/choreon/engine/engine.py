@@ -63,6 +63,7 @@ from choreon.render.compiled import CompiledShow, compile_show
 from choreon.render.compositor import render
 from choreon.render.rig import Bytes
 from choreon.render.state import PlayState, Ramp
+from choreon.sound.listening import Music
 from choreon.wire.artnet import Finder, Reply
 from choreon.wire.outputs import Sender
 from choreon.wire.time_code import Place
@@ -209,6 +210,7 @@ class Engine:
             ports_changed=self._ports_changed,
             gone=self._hand_gone,
             timed=self._timed,
+            heard=self._music,
             folder=self._folder,
             real=self._real_midi,
         )
@@ -841,6 +843,13 @@ class Engine:
 
     def _timed(self, device: str, place: Place) -> None:
         self._link.notice(protocol.TimeCodeAt(device, *place))
+
+    def _music(self, music: Music) -> None:
+        self._link.notice(
+            protocol.MusicIs(
+                *(music.levels, music.bpm, music.sure, music.sources, music.trouble)
+            )
+        )
 
     def _ports_changed(self, kind: str, ports: dict[str, bool], trouble: str) -> None:
         self._ports = {**self._ports, kind: protocol.Ports(ports, trouble)}

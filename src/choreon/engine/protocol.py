@@ -339,6 +339,18 @@ class SoundIs(Message, tag="sound"):
     missing: tuple[str, ...] = ()
 
 
+class MusicIs(Message, tag="music"):
+    """Live music that is listened to: how loud it is in each band, 0…1, its tempo and
+    how sure that is, what can be listened to.
+    """
+
+    levels: tuple[Number, ...] = ()
+    bpm: Number = 0.0
+    sure: Number = 0.0
+    sources: tuple[str, ...] = ()
+    trouble: str = ""
+
+
 class ControlMoved(Message, tag="moved"):
     """A control was moved, to `value`, 0…1; of a key 0 is its end. `steps`: how far a
     dial without an end was turned since it was told of last.
@@ -396,6 +408,7 @@ FromEngine = (
     | Ports
     | TimeCodeAt
     | SoundIs
+    | MusicIs
     | ControlMoved
     | Mismatch
 )

@@ -56,6 +56,7 @@ SINGLES = {
     "opens": tr("what comes up when the show is opened"),
     "safe": tr("the safe look"),
     "midi": tr("whose clock is followed"),
+    "music": tr("what live music is listened to"),
     "osc": tr("what is listened to by OSC"),
     "safe_grand": tr("the grand master of the safe look"),
     "guest": tr("what a guest may do"),

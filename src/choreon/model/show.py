@@ -12,7 +12,13 @@ from typing import Any
 import msgspec
 
 from choreon.model.fixture_type import FixtureType
-from choreon.model.inputs import AnyInput, Desk, MidiSettings, OscSettings
+from choreon.model.inputs import (
+    AnyInput,
+    Desk,
+    MidiSettings,
+    MusicSettings,
+    OscSettings,
+)
 from choreon.model.masters import EVERY_SHOW, AnyMaster
 from choreon.model.motion import AnyMotion
 from choreon.model.numbers import Count, Number
@@ -249,6 +255,7 @@ class Show(msgspec.Struct, frozen=True, kw_only=True):
     guest: Guest = Guest()
     osc: OscSettings = OscSettings()
     midi: MidiSettings = MidiSettings()
+    music: MusicSettings = MusicSettings()
 
     def tile(self, tile_id: str) -> tuple[Page, AnyTile] | None:
         """The tile called `tile_id` and its page."""
@@ -286,5 +293,6 @@ SINGLE: dict[str, Any] = {
     "guest": Guest,
     "osc": OscSettings,
     "midi": MidiSettings,
+    "music": MusicSettings,
 }
 """What of a show is one thing, no collection, with its type."""

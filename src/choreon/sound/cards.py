@@ -71,7 +71,7 @@ class RealCard:
     def start(self, ask: Ask) -> None:
         """Begin to play. Raises CardGone."""
         try:
-            with _quiet():
+            with quiet():
                 self._made = miniaudio.PlaybackDevice(
                     output_format=miniaudio.SampleFormat.FLOAT32,
                     nchannels=2,
@@ -219,7 +219,7 @@ class Cards:
     def look(self) -> tuple[str, ...]:
         """Look for them. Returns their names."""
         if self._real:
-            self._found = _of_machine()
+            self._found = of_machine()
         return (*self._found, *(path.stem for path in _practice()))
 
     def get(self, name: str) -> Card:
@@ -239,12 +239,14 @@ def _practice() -> list[Path]:
     return sorted(practice_folder().glob("*.json"))
 
 
-def _of_machine() -> dict[str, object]:
-    """The cards of this machine, by their names; the usual one first."""
+def of_machine(hears: bool = False) -> dict[str, object]:
+    """Returns the cards of this machine, by their names; the usual one first. `hears`:
+    those that something is heard by.
+    """
     try:
-        with _quiet():
+        with quiet():
             devices = miniaudio.Devices()
-            found = devices.get_playbacks()
+            found = devices.get_captures() if hears else devices.get_playbacks()
     except miniaudio.MiniaudioError:
         return {}
     if devices.backend == "Null":
@@ -264,7 +266,7 @@ def _begin_of(device: object) -> bytes:
 
 
 @contextlib.contextmanager
-def _quiet() -> Iterator[None]:
+def quiet() -> Iterator[None]:
     """What a library prints of each card that is not there goes nowhere."""
     kept, nowhere = os.dup(2), os.open(os.devnull, os.O_WRONLY)
     try:

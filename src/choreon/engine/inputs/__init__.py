@@ -8,6 +8,7 @@ from choreon.engine.inputs.dmx import DmxDevice
 from choreon.engine.inputs.feedback import Feedback
 from choreon.engine.inputs.keys import KeysDevice
 from choreon.engine.inputs.midi import MidiDevice
+from choreon.engine.inputs.music import MusicDevice
 from choreon.engine.inputs.osc import OscDevice
 
 DEVICES: dict[str, type[InputDevice]] = {
@@ -15,6 +16,7 @@ DEVICES: dict[str, type[InputDevice]] = {
     OscDevice.kind: OscDevice,
     KeysDevice.kind: KeysDevice,
     DmxDevice.kind: DmxDevice,
+    MusicDevice.kind: MusicDevice,
 }
 """Kind of input → what listens to its devices."""
 
@@ -26,6 +28,7 @@ __all__ = [
     "InputDevice",
     "KeysDevice",
     "MidiDevice",
+    "MusicDevice",
     "OscDevice",
     "Surroundings",
 ]

@@ -27,6 +27,7 @@ from choreon.engine.inputs.soft_takeover import SoftTakeover
 from choreon.model.inputs import AnyInput, Coding, Control, is_key
 from choreon.model.show import Show
 from choreon.render.state import PlayState
+from choreon.sound.listening import Music
 from choreon.wire.time_code import Place
 
 Resolve = Callable[[Show, PlayState], list[Do]]
@@ -47,8 +48,9 @@ class Surroundings:
     """What ways in are given. `newest`: the show as it is known by now. `moved`: told
     of each move. `ports_changed`: told by a kind which of its devices are there, by
     name, and why there may be none. `timed`: told of where the clock of a device is.
-    `gone`: told of the hand of a device that went away. `folder`: where simulated
-    devices announce themselves. `real`: whether those of this machine are looked for.
+    `heard`: told of live music. `gone`: told of the hand of a device that went away.
+    `folder`: where simulated devices announce themselves. `real`: whether those of this
+    machine are looked for.
     """
 
     asked: Asked
@@ -59,6 +61,7 @@ class Surroundings:
     folder: Path
     real: bool = True
     timed: Callable[[str, Place], None] = lambda device, place: None
+    heard: Callable[[Music], None] = lambda music: None
 
 
 class Waiting(NamedTuple):

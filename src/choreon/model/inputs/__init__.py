@@ -13,11 +13,17 @@ from choreon.model.inputs.midi import (
     MidiSettings,
     midi_control,
 )
+from choreon.model.inputs.music import (
+    LIVE_MUSIC,
+    MusicInput,
+    MusicSettings,
+    music_control,
+)
 from choreon.model.inputs.osc import OSC, OscInput, OscSettings, osc_control
 from choreon.model.inputs.unknown import UNKNOWN_INPUT, UnknownInput
 from choreon.model.refs import Ref
 
-AnyInput = MidiInput | OscInput | KeyInput | DmxInput | UnknownInput
+AnyInput = MidiInput | OscInput | KeyInput | DmxInput | MusicInput | UnknownInput
 
 INPUTS: dict[str, InputKind] = {
     kind.type.kind: kind
@@ -26,6 +32,7 @@ INPUTS: dict[str, InputKind] = {
         OSC,
         KEYS,
         DMX,
+        LIVE_MUSIC,
         UNKNOWN_INPUT,
     )
 }
@@ -66,6 +73,8 @@ __all__ = [
     "MidiInput",
     "MidiMessage",
     "MidiSettings",
+    "MusicInput",
+    "MusicSettings",
     "OscInput",
     "OscSettings",
     "Pickup",
@@ -75,6 +84,7 @@ __all__ = [
     "is_key",
     "key_control",
     "midi_control",
+    "music_control",
     "osc_control",
     "tied",
 ]

@@ -51,6 +51,7 @@ class EngineLink(QObject):
     control_moved = Signal(protocol.ControlMoved)
     timed = Signal(protocol.TimeCodeAt)
     sounded = Signal(protocol.SoundIs)
+    music_heard = Signal(protocol.MusicIs)
     nodes_changed = Signal(protocol.Nodes)
     engine_changed = Signal(bool)
     met = Signal()
@@ -68,6 +69,7 @@ class EngineLink(QObject):
         self.ports = protocol.Ports({})
         self.nodes = protocol.Nodes()
         self.sound = protocol.SoundIs()
+        self.music = protocol.MusicIs()
 
         self.alive = False
         self.revision = 0  # of the last change of the draft
@@ -367,6 +369,9 @@ class EngineLink(QObject):
             case protocol.SoundIs():
                 self.sound = message
                 self.sounded.emit(message)
+            case protocol.MusicIs():
+                self.music = message
+                self.music_heard.emit(message)
             case protocol.Mismatch():
                 self._mismatched(message)
 

@@ -25,6 +25,7 @@ from choreon.model.inputs import Desk, Lost, Merge
 from choreon.model.osc import space
 from choreon.model.sends import Send, SendOn, fault_of
 from choreon.ui.parts import Parts
+from choreon.ui.surfaces.music_panel import MusicPanel
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.dialog import Dialog
 from choreon.ui.widgets.numbers import NumberField
@@ -60,13 +61,18 @@ class WaysDialog(Dialog):
     def __init__(self, parts: Parts, parent: QWidget) -> None:
         super().__init__(parent)
         self.parts = parts
-        self.setWindowTitle(tr("OSC, other desks, and what others are told"))
+        self.setWindowTitle(
+            tr("OSC, live music, other desks, and what others are told")
+        )
         inside = QWidget()
         column = QVBoxLayout(inside)
         column.setContentsMargins(0, 0, 12, 0)
         column.setSpacing(10)
         column.addWidget(basics.label(tr("OSC"), "heading"))
         column.addWidget(self._make_osc())
+        column.addWidget(basics.label(tr("Live music"), "heading"))
+        self.music = MusicPanel(parts)
+        column.addWidget(self.music)
         column.addWidget(basics.label(tr("DMX of another desk"), "heading"))
         column.addWidget(
             basics.label(
@@ -197,6 +203,7 @@ class WaysDialog(Dialog):
     def fill(self) -> None:
         """Show what holds now."""
         show = self.parts.document.show
+        self.music.fill()
         self.on.setChecked(show.osc.on)
         self.port.setValue(show.osc.port)
         self.reply.setValue(show.osc.reply)
