@@ -66,7 +66,13 @@ def room() -> Iterator[Room]:
     """A room that leaves nothing behind."""
     before = dict(os.environ)
     with tempfile.TemporaryDirectory() as home:
-        for name in ("RUNTIME_DIR", "STATE_HOME", "DATA_HOME", "CONFIG_HOME"):
+        for name in (
+            "RUNTIME_DIR",
+            "STATE_HOME",
+            "DATA_HOME",
+            "CONFIG_HOME",
+            "CACHE_HOME",
+        ):
             folder = Path(home) / name[:2].lower()
             folder.mkdir(mode=0o700)
             os.environ[f"XDG_{name}"] = str(folder)

@@ -246,6 +246,13 @@ def _lines(hands: Hands) -> Iterator[State]:
     score.lines.hand.choose([line.tracks[2].events[0].id])
     settle()
     yield State("score, an event", hands.window)
+    score.open(hands.parts.document.show.playables["lanterns-home-song"])
+    score.lines.hand.choose(["song"])
+    settle()
+    yield State("score, a song", hands.window)
+    score.turn_back()
+    settle()
+    yield State("score, an evening", hands.window)
     score.open(next(iter(cues.stacks_of(hands.parts.document.show))))
     settle()
 
@@ -334,6 +341,7 @@ def _dialogs(hands: Hands) -> Iterator[tuple[str, Callable[[], QDialog]]]:
     from choreon.ui.preferences import Preferences
     from choreon.ui.rig.swap import SwapDialog
     from choreon.ui.score.files import ColumnsDialog
+    from choreon.ui.score.sound_dialog import SoundDialog
     from choreon.ui.shows.new_dialog import NewShowDialog
     from choreon.ui.shows.open_dialog import OpenShowDialog
     from choreon.ui.shows.versions_dialog import VersionsDialog
@@ -361,6 +369,7 @@ def _dialogs(hands: Hands) -> Iterator[tuple[str, Callable[[], QDialog]]]:
     yield "swap", lambda: SwapDialog(parts, window)
     yield "new show", lambda: NewShowDialog(window)
     yield "open show", lambda: OpenShowDialog(window, window.settings, path)
+    yield "sound", lambda: SoundDialog(parts, window)
     yield "ways in", lambda: WaysDialog(parts, window)
     yield "versions", lambda: VersionsDialog(parts, window)
 

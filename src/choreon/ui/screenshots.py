@@ -47,7 +47,13 @@ def wait_until(what: Callable[[], object], seconds: float = 8.0) -> None:
 def main(folder: FilePath) -> int:
     """Write the pictures to a folder; gives the exit code."""
     with tempfile.TemporaryDirectory() as home:
-        for name in ("RUNTIME_DIR", "STATE_HOME", "DATA_HOME", "CONFIG_HOME"):
+        for name in (
+            "RUNTIME_DIR",
+            "STATE_HOME",
+            "DATA_HOME",
+            "CONFIG_HOME",
+            "CACHE_HOME",
+        ):
             os.environ[f"XDG_{name}"] = str(FilePath(home) / name.lower())
             FilePath(os.environ[f"XDG_{name}"]).mkdir(mode=0o700)
         return _take(folder, FilePath(home))
@@ -185,21 +191,6 @@ def _compose(window: MainWindow, picture: Callable[..., None]) -> None:
     place.what.aim_panel.limit.setChecked(False)
 
     place.stage.go_to(0)
-    parts.selection.choose(["bar-1", "bar-2"])
-    parts.selection.set_each_cell(True)
-    place.shelf.show_kind("palettes")
-    spread = place.what.spread_panel
-
-    place.what.open_tab("Spread")
-    spread.what.setCurrentIndex(spread.what.findText("Colour"))
-    spread._rgb(0, (1.0, 0.2, 0.0))
-    spread._rgb(1, (0.1, 0.1, 1.0))
-    window.ledger._toggle()
-
-    picture("compose-spread")
-    window.ledger._toggle()
-    parts.selection.set_each_cell(False)
-    place.shelf.show_kind("scenes")
 
 
 def _motion(window: MainWindow, picture: Callable[..., None]) -> None:
@@ -271,20 +262,31 @@ def _score(window: MainWindow, picture: Callable[..., None]) -> None:
 
 
 def _timeline(window: MainWindow, picture: Callable[..., None]) -> None:
-    """The storm, as it breaks."""
+    """The song, as it plays, and the evening up to then."""
     score = window.score
-    score.open(window.parts.document.show.playables["waves"])
+    score.open(window.parts.document.show.playables["lanterns-home-song"])
     lines = score.lines
+    wait_until(lambda: _has_wave(window), 30.0)
     lines.view.fit()
-    lines.hand.choose(["swell"])
-    lines.hand.go_to(12.0)
+    lines.hand.go_to(33.0)
     lines.hand.play()
     settle(2.5)
     picture("score-timeline")
     lines.hand.stop()
-    lines.hand.choose(())
+    settle(2.5)
+    score.turn_back()
+    view = score.evening.view
+    view.choose(0.45 * view.length, 0.7 * view.length)
+    view.go_to(0.6 * view.length)
+    settle(0.5)
+    picture("score-evening")
     score.open(window.parts.document.show.playables["last-ferry"])
-    settle(3.0)
+    settle(1.0)
+
+
+def _has_wave(window: MainWindow) -> bool:
+    sound = window.parts.document.show.sounds["lanterns-home"]
+    return window.score.lines.waves.of(sound) is not None
 
 
 def _rig(window: MainWindow, picture: Callable[..., None]) -> None:

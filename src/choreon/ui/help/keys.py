@@ -84,9 +84,16 @@ OF_PLACES: dict[tuple[str, str], tuple[Key, ...]] = {
         Key(tr("Up, Down"), tr("The track above, below")),
         Key("Ctrl+A, D", tr("Choose all, double the chosen")),
         Key("S", tr("Split the chosen where the playhead is")),
+        Key("M", tr("A mark where the playhead is: sections are tapped so")),
         Key("F, Z", tr("Show all of it, show the chosen")),
         Key("+, −", tr("Nearer, farther")),
         Key(tr("Del"), tr("Take the chosen off the line")),
+    ),
+    ("evening", tr("An evening turned back")): (
+        Key(tr("Left, Right"), tr("A second along; with Shift ten")),
+        Key(tr("Alt+Left, Alt+Right"), tr("Choose a stretch along")),
+        Key(tr("Home, End"), tr("To the begin, to the end")),
+        Key("F, +, −", tr("Show all of it, nearer, farther")),
     ),
     ("surfaces", tr("Surfaces")): (
         Key(tr("Shift+arrows"), tr("On the controller: take the next part along")),

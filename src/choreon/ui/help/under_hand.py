@@ -48,6 +48,9 @@ PAGE_OF = {
     "ColumnsDialog": "cues",
     "CueWidget": "cues",
     "LinePane": "timelines",
+    "EveningPane": "timelines",
+    "SoundDialog": "timelines",
+    "MusicPanel": "tempo",
     # perform and surfaces
     "PerformPlace": "perform",
     "PageView": "perform",

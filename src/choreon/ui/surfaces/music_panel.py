@@ -189,7 +189,14 @@ def _targets(show: Show) -> list[tuple[str, Ref]]:
         if ref != TEMPO and ref.id not in ("blackout", "grand")
     ]
     tiles = [
-        (f"{page.name}: {name_of(show, to_tile(tile.id))}", to_tile(tile.id))
+        (
+            tr(
+                "{tile}, on {page}",
+                tile=name_of(show, to_tile(tile.id)),
+                page=page.name,
+            ),
+            to_tile(tile.id),
+        )
         for page in show.pages.values()
         for tile in page.tiles
         if tile.kind in TURNED
