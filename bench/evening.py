@@ -43,7 +43,7 @@ def _main() -> None:
         now[0] += HOURS * 3600.0 / ACTS
         if n % (ACTS // EDITS) == 0:
             scene = next(p for p in show.playables.values() if p.kind == "scene")
-            show = edits.change(show, scene.ref, note=f"edit {n}")
+            show = edits.change(show, scene.ref, fade_in=1.0 + n / ACTS)
         do = Do(dice.choice(things), dice.choice(VERBS), 1.0)
         state = actions.perform(show, state, do, now[0])
         state = housekeeping.prune(state, now[0])

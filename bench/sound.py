@@ -30,8 +30,10 @@ from choreon.sound.cards import Practice, plug
 from choreon.sound.mixer import RATE
 
 SONG = Ref("timeline", "song")
-LONG, KILLS = 40.0, 5  # seconds listened to, and how often it is killed
+LONG, KILLS = 20.0, 5  # seconds listened to, and how often it is killed
 LATENCY, FAST = 0.06, 200.0
+STEADY = 6.0  # seconds after which a death is no more one of several
+ROUND = 30.0  # seconds of the loop
 APART = 0.05  # seconds within which light and sound count as together
 
 
@@ -80,7 +82,8 @@ class Ears:
         given = time.time() - about.st_mtime  # since the card was given its last block
         if not len(last) or last[0] <= 0.0:
             return 9.0
-        return light - (round(float(last[0]) * 32768) / 1000.0 - LATENCY - 0.02 + given)
+        heard = round(float(last[0]) * 32768) / 1000.0 - LATENCY - 0.02 + given
+        return (light - heard + ROUND / 2) % ROUND - ROUND / 2
 
 
 def _show(path: Path) -> None:
@@ -89,8 +92,7 @@ def _show(path: Path) -> None:
     show, sound = sounds.add(low_tide(), str(song), "Song", 30.0)
     show, ref = timelines.add(show, "Song")
     line = timelines.add_track(show.playables[ref.id], "Sound", TrackSort.SOUND)  # type: ignore[arg-type]
-    clips = [(sound, 30.0)] * 40
-    line, _ = timelines.put_clips(line, line.tracks[-1].id, 0.0, clips[:1])
+    line, _ = timelines.put_clips(line, line.tracks[-1].id, 0.0, [(sound, ROUND)])
     light = Ref("scene", "slack-water")
     line, _ = timelines.put_clips(line, "light", 0.0, [(light, 30.0)])
     line = timelines.loop_bars(line, 0.0, 30.0)
@@ -154,7 +156,7 @@ def _killed(ears: Ears) -> None:
         while abs(ears.off()) > APART and time.monotonic() < back + 10.0:
             ears.listen(0.005)
         found.append((back - begun, time.monotonic() - begun))
-        end = time.monotonic() + 1.0
+        end = time.monotonic() + STEADY
         while time.monotonic() < end:
             ears.listen(0.05)
     again, together = zip(*found, strict=True)

@@ -30,7 +30,8 @@ from choreon.render.compiled import compile_show
 from choreon.render.compositor import render
 from choreon.render.state import Step
 from choreon.sound.beats import find_beats
-from choreon.sound.onsets import RATE, Listener
+from choreon.sound.onsets import Listener
+from choreon.sound.samples import RATE
 
 CLIPS, HOUR, LANES, EVENTS = 2000, 3600.0, 8, 400
 LINE = Ref("timeline", "line")

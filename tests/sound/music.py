@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from choreon.sound.onsets import RATE
+from choreon.sound.samples import RATE
 
 CHORDS = ((0, 4, 7), (9, 12, 16), (5, 9, 12), (7, 11, 14))
 

@@ -16,7 +16,8 @@ from choreon.model.tempo_map import (
     with_beat,
 )
 from choreon.sound.beats import NOTHING, WELL, find_beats, track
-from choreon.sound.onsets import FRAMES, RATE, Listener, listen, strength
+from choreon.sound.onsets import FRAMES, Listener, listen, strength
+from choreon.sound.samples import RATE
 from tests.sound.music import f_measure, made
 
 STEADY = [{"bpm": bpm} for bpm in (60, 72, 96, 118, 128, 150, 180)]

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from choreon.sound.live import SURE, LiveListener, Tempo, beats_apart
-from choreon.sound.onsets import RATE
+from choreon.sound.samples import RATE
 from tests.sound.music import made
 
 

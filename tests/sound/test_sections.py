@@ -10,7 +10,8 @@ import pytest
 
 from choreon.sound.beats import find_beats
 from choreon.sound.files import blocks
-from choreon.sound.onsets import RATE, Heard, listen
+from choreon.sound.onsets import Heard, listen
+from choreon.sound.samples import RATE
 from choreon.sound.sections import find_sections
 from tests.sound.music import made
 

@@ -12,7 +12,8 @@ from typing import NamedTuple
 import numpy as np
 from scipy.ndimage import gaussian_filter1d
 
-from choreon.sound.onsets import FRAMES, Floats, Heard, strength
+from choreon.sound.onsets import FRAMES, Heard, strength
+from choreon.sound.samples import Floats
 
 SLOWEST, FASTEST = 48.0, 215.0  # beats a minute that are looked for
 USUAL, OCTAVES = 115.0, 0.9  # the tempo that is likeliest, and how far others may be

@@ -20,7 +20,7 @@ import numpy as np
 
 from choreon import folders
 from choreon.sound.mixer import RATE
-from choreon.sound.onsets import Sound
+from choreon.sound.samples import Sound
 
 PERIOD, PERIODS = 20, 3  # milliseconds that a card asks for at once, and holds
 BLOCK = 960  # frames of a call of the cards that are played by time

@@ -10,7 +10,7 @@ import miniaudio
 import numpy as np
 
 from choreon.language import tr
-from choreon.sound.onsets import RATE, Sound
+from choreon.sound.samples import RATE, Sound
 
 BLOCK = 1 << 16  # samples of a block
 LONGEST = 4 * 3600.0  # seconds of what is listened to

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from choreon.sound.onsets import Sound
+from choreon.sound.samples import Sound
 
 MOST = 0.98  # of what the card takes
 STEP = 64  # samples that one gain is worked out for

@@ -25,7 +25,7 @@ from choreon.language import tr
 from choreon.sound.cards import of_machine, quiet
 from choreon.sound.files import NotHeard, blocks
 from choreon.sound.live import LiveListener
-from choreon.sound.onsets import RATE, Sound
+from choreon.sound.samples import RATE, Sound
 
 TELL = 0.05  # seconds between two lines
 PERIOD = 20  # milliseconds of a block

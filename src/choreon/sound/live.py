@@ -12,7 +12,8 @@ from scipy.ndimage import gaussian_filter1d
 
 from choreon.sound.beats import WEIGHTS, tempo_and_beats
 from choreon.sound.clock import CardClock
-from choreon.sound.onsets import FRAMES, HOP, RATE, WINDOW, Listener, Sound, strength
+from choreon.sound.onsets import FRAMES, HOP, WINDOW, Listener, strength
+from choreon.sound.samples import RATE, Sound
 
 LISTENED = 12.0  # seconds by which the tempo is found
 FIRST = 5.0  # seconds until it is told for the first time

@@ -12,7 +12,7 @@ import numpy as np
 
 from choreon.sound.asked import HeardLine, Line, Shall, Voice
 from choreon.sound.limiter import Limiter
-from choreon.sound.onsets import Sound
+from choreon.sound.samples import Sound
 
 RATE = 48_000  # frames a second
 FRESH = 0.3  # seconds in which a line that has begun is heard from its begin on

@@ -7,13 +7,10 @@ from collections.abc import Iterable
 from typing import NamedTuple
 
 import numpy as np
-import numpy.typing as npt
 from scipy.ndimage import maximum_filter1d, uniform_filter1d
 
-Floats = npt.NDArray[np.float64]
-Sound = npt.NDArray[np.float32]
+from choreon.sound.samples import RATE, Floats, Sound
 
-RATE = 22_050  # samples a second
 WINDOW, HOP = 1024, 256  # samples of a look, and from one to the next
 FRAMES = RATE / HOP  # looks a second
 EDGES = (30.0, 180.0, 2000.0, 10_000.0)  # hertz between the bands

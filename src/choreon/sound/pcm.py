@@ -19,7 +19,7 @@ import numpy as np
 from choreon import folders
 from choreon.language import tr
 from choreon.sound.mixer import RATE
-from choreon.sound.onsets import Sound
+from choreon.sound.samples import Sound
 
 BLOCK = 1 << 15  # frames that are decoded at once
 FRAME = 4  # bytes: two channels of 16 bits

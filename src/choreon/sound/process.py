@@ -35,8 +35,8 @@ from choreon.sound.asked import (
 from choreon.sound.cards import Card, CardGone, Cards, TimedCard
 from choreon.sound.clock import CardClock
 from choreon.sound.mixer import RATE, Mixer
-from choreon.sound.onsets import Sound
 from choreon.sound.pcm import Store
+from choreon.sound.samples import Sound
 
 log = logging.getLogger(__name__)
 

@@ -14,7 +14,8 @@ from typing import NamedTuple
 import numpy as np
 from scipy.ndimage import gaussian_filter1d
 
-from choreon.sound.onsets import FRAMES, Floats, Heard
+from choreon.sound.onsets import FRAMES, Heard
+from choreon.sound.samples import Floats
 
 STEP = 2.0  # seconds of a moment where nothing goes by bars
 AROUND = 8  # moments on either side that are held against each other

@@ -9,8 +9,8 @@ import numpy as np
 import numpy.typing as npt
 
 from choreon import folders
-from choreon.sound.onsets import RATE, Sound
 from choreon.sound.pcm import key_of
+from choreon.sound.samples import RATE, Sound
 
 Wave = npt.NDArray[np.uint8]
 

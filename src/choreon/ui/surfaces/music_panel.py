@@ -189,19 +189,16 @@ def _targets(show: Show) -> list[tuple[str, Ref]]:
         if ref != TEMPO and ref.id not in ("blackout", "grand")
     ]
     tiles = [
-        (
-            tr(
-                "{tile}, on {page}",
-                tile=name_of(show, to_tile(tile.id)),
-                page=page.name,
-            ),
-            to_tile(tile.id),
-        )
+        (_on_page(show, to_tile(tile.id), page.name), to_tile(tile.id))
         for page in show.pages.values()
         for tile in page.tiles
         if tile.kind in TURNED
     ]
     return [*masters, *tiles]
+
+
+def _on_page(show: Show, tile: Ref, page: str) -> str:
+    return tr("{tile}, on {page}", tile=name_of(show, tile), page=page)
 
 
 def _place(targets: list[tuple[str, Ref]], target: Ref) -> int:
