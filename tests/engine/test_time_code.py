@@ -9,6 +9,10 @@ import time
 
 import pytest
 
+from choreon.demo.low_tide import low_tide
+from choreon.engine import actions
+from choreon.engine.actions import housekeeping
+from choreon.engine.do import Do
 from choreon.engine.inputs.midi_clock import CONTINUE, START, STOP
 from choreon.engine.inputs.time_code import (
     LOST,
@@ -16,8 +20,10 @@ from choreon.engine.inputs.time_code import (
     TimeCodeFollower,
     TimeCodeSender,
 )
+from choreon.engine.sends import Sends
 from choreon.model import edits
 from choreon.model.inputs import called, midi_control
+from choreon.model.playables import Timeline
 from choreon.model.refs import BLACKOUT
 from choreon.model.sends import Send, SendOn, fault_of, time_code_in
 from choreon.model.verbs import Verb
@@ -176,3 +182,34 @@ def test_start_and_stop_are_keys_like_others(tmp_path, byte, number):
     until(lambda: any(do.ref == BLACKOUT for do in midi.asked))
     midi.device.close()
     drums.close()
+
+
+def test_the_time_of_a_timeline_is_where_it_is_on_its_line():
+    """From its own begin on, after a jump from there, and not while it stands."""
+    line = Timeline(id="line", name="Line", length=600.0, offset=3600.0)
+    show = edits.put(low_tide(), "playables", line)
+    send = Send(id="s", of=line.ref, to="Desk", message="time 25")
+    show = edits.put(show, "sends", send)
+    running: list[dict[str, Running]] = []
+    sends = Sends(lambda port, data: None, lambda told: running.append(dict(told)))
+    state = housekeeping.blank()
+    sends.follow(show, state)
+
+    def do(verb: Verb, value: float, now: float) -> None:
+        nonlocal state
+        state = actions.perform(show, state, Do(line.ref, verb, value), now)
+        sends.follow(show, state)
+
+    def told(now: float) -> float:
+        return now - running[-1]["Desk"].began
+
+    do(Verb.START, 1.0, 100.0)
+    assert told(107.0) == pytest.approx(3607.0)
+    do(Verb.STEP, 60.0, 110.0)
+    assert told(111.0) == pytest.approx(3661.0)
+    do(Verb.PAUSE, 1.0, 112.0)
+    assert running[-1] == {}
+    do(Verb.GO, 1.0, 120.0)
+    assert told(121.0) == pytest.approx(3663.0)
+    do(Verb.RELEASE, 1.0, 122.0)
+    assert running[-1] == {}

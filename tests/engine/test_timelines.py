@@ -435,3 +435,89 @@ def test_who_asks_why_while_it_plays_is_told():
     slots = range(par.address, par.address + 8)
     whys = [explain(compiled, state, 50.0, par.universe, slot) for slot in slots]
     assert any("Waves" in str(why) for why in whys)
+
+
+# what comes by a line goes with it
+
+
+SWELL = Ref("scene", "swell")
+THUNDER = Ref("timeline", "thunder-near")
+
+
+def with_thunder(**fields) -> Evening:
+    """A line that starts thunder, and a scene, after a second."""
+    return Evening(
+        with_line(
+            event(1.0, THUNDER, Verb.START),
+            event(1.0, SWELL, Verb.START),
+            length=60.0,
+            **fields,
+        )
+    )
+
+
+def player_of(evening: Evening, ref: Ref):
+    found = [p for p in evening.state.players if p.ref == ref and not p.releasing]
+    return found[0] if found else None
+
+
+def test_what_a_line_started_stands_and_goes_on_with_it():
+    evening = with_thunder()
+    evening.do(Verb.START)
+    evening.to(101.3)
+    assert player_of(evening, THUNDER)
+    assert not player_of(evening, THUNDER).paused
+    evening.do(Verb.PAUSE)
+    evening.to(101.4)
+    thunder = player_of(evening, THUNDER)
+    assert thunder.paused
+    stood = timelines.cursor_of(thunder).time(evening.now, 0.0).seconds
+    evening.to(108.0)
+    thunder = player_of(evening, THUNDER)
+    assert timelines.cursor_of(thunder).time(evening.now, 0.0).seconds == stood
+    evening.do(Verb.GO)
+    evening.to(108.3)
+    assert not player_of(evening, THUNDER).paused
+
+
+@pytest.mark.parametrize("ends", [Verb.RELEASE, Verb.STEP])
+def test_what_a_line_started_is_let_go_with_it_and_by_a_jump(ends):
+    evening = with_thunder()
+    evening.do(Verb.START)
+    evening.to(101.3)
+    assert player_of(evening, SWELL)
+    evening.do(ends, 30.0)
+    evening.to(101.5)
+    assert player_of(evening, SWELL) is None
+    assert player_of(evening, THUNDER) is None
+    # and a hand that starts it then has it for itself
+    evening.do(Verb.START, 1.0, SWELL)
+    evening.to(102.0)
+    if ends == Verb.STEP:
+        evening.do(Verb.RELEASE)
+        evening.to(103.0)
+    assert player_of(evening, SWELL)
+
+
+def test_what_was_on_before_is_left_alone():
+    evening = with_thunder()
+    evening.do(Verb.START, 1.0, SWELL)
+    evening.do(Verb.START)
+    evening.to(101.3)
+    evening.do(Verb.PAUSE)
+    evening.to(101.5)
+    assert not player_of(evening, SWELL).paused
+    evening.do(Verb.GO)
+    evening.do(Verb.RELEASE)
+    evening.to(102.0)
+    assert player_of(evening, SWELL) is not None
+
+
+def test_a_round_of_a_loop_is_no_jump():
+    evening = with_thunder(end=LineEnd.LOOP, region=(0.0, 2.0))
+    evening.do(Verb.START)
+    evening.to(102.5)
+    assert player_of(evening, SWELL)
+    evening.to(111.0)
+    assert player_of(evening, SWELL)
+    assert len(timelines.cursor_of(evening.player).began) <= 3

@@ -8,9 +8,10 @@ import socket
 import time
 from collections.abc import Callable, Iterator, Mapping
 
-from choreon.engine.actions import cues
+from choreon.engine.actions import cues, timelines
 from choreon.engine.inputs.time_code import Running
 from choreon.language import tr
+from choreon.model.playables import Timeline
 from choreon.model.refs import Ref, name_of
 from choreon.model.sends import (
     NotAMessage,
@@ -29,6 +30,7 @@ from choreon.wire.time_code import RATES, Rate
 log = logging.getLogger(__name__)
 
 MOST, WITHIN = 20, 1.0  # as often as that in so many seconds: else it comes of itself
+PULLED = 0.04  # seconds that a timeline may be pulled before it is told where it is
 QUIET = 3.0  # seconds after which one that was stopped may go out again
 
 Mark = tuple[bool, tuple[object, ...]]
@@ -69,13 +71,25 @@ class Sends:
         self._run(self._running(show, state))
 
     def _running(self, show: Show, state: PlayState) -> dict[str, Running]:
-        """Who is told the time, and since when: what is on runs on to its end."""
+        """Who is told the time, and since when: what is on runs on to its end, and a
+        timeline is where it is on its line.
+        """
         on = {ref for ref, mark in self._marks.items() if mark[0]}
         self._began = {ref: at for ref, at in self._began.items() if ref in on}
         for player in state.players:
-            if player.ref in on:
+            if player.ref not in on or player.releasing:
+                continue
+            cursor = timelines.cursor_of(player)
+            if cursor is None:
                 begun = min(step.at for step in player.steps)
                 self._began.setdefault(player.ref, begun)
+            elif cursor.rate != 1.0:
+                self._began.pop(player.ref, None)  # it stands, and is not told
+            else:
+                begun = cursor.at - cursor.seconds - _offset(show, player.ref)
+                known = self._began.get(player.ref)
+                if known is None or abs(known - begun) > PULLED:
+                    self._began[player.ref] = begun
 
         found: dict[str, Running] = {}
         for send in show.sends.values():
@@ -171,6 +185,12 @@ def _is_due(when: SendOn, was: Mark, now: Mark) -> bool:
     if when == SendOn.END:
         return was[0] and not now[0]
     return bool(now[1]) and now[1] != was[1]
+
+
+def _offset(show: Show, ref: Ref) -> float:
+    """The time of a clock at which a timeline begins."""
+    found = show.playables.get(ref.id)
+    return found.offset if isinstance(found, Timeline) else 0.0
 
 
 def _rate_of(message: str) -> Rate | None:

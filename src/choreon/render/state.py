@@ -392,13 +392,16 @@ class Cued(Cursor, frozen=True, tag="cued"):
 class Running(Cursor, frozen=True, tag="running"):
     """Along a timeline. At time `at` it had run for `seconds`, `rate` times as fast as
     time; 0 while it pauses. `fired`: what lies on the line before it had run so long
-    has been done.
+    has been done. `began`: the players that came by that; they stand when it stands,
+    `stood` being whether they do, and are let go with it.
     """
 
     at: Number = 0.0
     seconds: Number = 0.0
     rate: Number = 1.0
     fired: Number = 0.0
+    began: tuple[str, ...] = ()
+    stood: bool = False
 
     @property
     def runs(self) -> bool:

@@ -268,6 +268,9 @@ def follow(
     """
     wall = Wall(time.time()) if wall is None else wall
     stuck: set[str] = set()
+    state = timelines.company(
+        compiled.show, state, lambda s, player, stands: pause(s, player, stands, now)
+    )
     for _ in range(MOST_AT_ONCE):
         state = following.armed(compiled, state, now, wall)
         due, player = _earliest(compiled, state, stuck, now, wall)

@@ -5,7 +5,7 @@ from state to state.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 
 import msgspec
 
@@ -74,12 +74,16 @@ def step(
     now: float,
     ways: RoutesByRef,
 ) -> PlayState:
-    """To a place on the line, in seconds; nothing that lies there is done."""
+    """To a place on the line, in seconds; nothing that lies there is done, and what
+    came by what lies elsewhere is let go.
+    """
     timeline, cursor = timeline_of(show, player), cursor_of(player)
     if timeline is None or cursor is None or not math.isfinite(do.value):
         return state
     place = min(over_at(timeline), max(0.0, do.value))
-    there = replace(cursor, at=now, seconds=place, fired=place + DONE)
+    there = replace(cursor, at=now, seconds=place, fired=place + DONE, began=())
+    for began in cursor.began:
+        state = players.release(show, state, began, now)
     return players.change(state, player, lambda p: _put(p, there))
 
 
@@ -245,4 +249,42 @@ def follow(
     if due < now - AWAY:
         return state
     by = f"timeline:{timeline.id}"
-    return cues.do_all(show, state, happen, by, max(due, now - HELD_UP), {})
+    before = {one.id for one in state.players}
+    state = cues.do_all(show, state, happen, by, max(due, now - HELD_UP), {})
+    came = [one.id for one in state.players if one.id not in before]
+    known = state.player(player.id)
+    if not came or known is None:
+        return state
+    there = [one for one in done.began if state.player(one) is not None]
+    done = replace(done, began=(*there, *came))
+    return players.put(state, _put(known, done))
+
+
+def company(
+    show: Show, state: PlayState, stand: Callable[[PlayState, Player, bool], PlayState]
+) -> PlayState:
+    """Returns the state in which what came by timelines stands when they stand, by
+    `stand`, and goes when they go. What was on before, or was started by a hand, does
+    not.
+    """
+    for player in state.players:
+        cursor = cursor_of(player)
+        if cursor is None or not cursor.began:
+            continue
+        if player.paused != cursor.stood:
+            for one in _there(state, cursor):
+                state = stand(state, one, player.paused)
+            cursor = replace(cursor, stood=player.paused)
+            state = players.put(state, _put(player, cursor))
+        if player.releasing:
+            since = player.weight.main.begin
+            for one in _there(state, cursor):
+                state = players.release(show, state, one.id, since)
+            state = players.put(state, _put(player, replace(cursor, began=())))
+    return state
+
+
+def _there(state: PlayState, cursor: Running) -> list[Player]:
+    """What came by a timeline and is still on."""
+    found = (state.player(player_id) for player_id in cursor.began)
+    return [one for one in found if one is not None and not one.releasing]
