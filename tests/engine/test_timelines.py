@@ -4,6 +4,7 @@ pauses, from here; rings; the end.
 
 from __future__ import annotations
 
+import itertools
 import math
 import random
 
@@ -29,6 +30,7 @@ from choreon.model.playables.timeline import (
     loop_of,
 )
 from choreon.model.refs import BLACKOUT, GRAND, TEMPO, Ref
+from choreon.model.tempo_map import Beats, TempoMap
 from choreon.model.tiles import Part
 from choreon.model.verbs import Verb
 from choreon.render.compiled import compile_show
@@ -521,3 +523,56 @@ def test_a_round_of_a_loop_is_no_jump():
     evening.to(111.0)
     assert player_of(evening, SWELL)
     assert len(timelines.cursor_of(evening.player).began) <= 3
+
+
+# the tempo of the music
+
+
+def with_music(**fields) -> Evening:
+    """A line of music whose beats were found: 90 a minute, then 100, in threes."""
+    beats = [0.4 + n * 60 / 90 for n in range(30)]
+    beats += [beats[-1] + (n + 1) * 0.6 for n in range(60)]
+    tempo = TempoMap(bpm=95.0, beats=tuple(beats), bar=3, first=1)
+    return Evening(with_line(length=60.0, tempo=tempo, **fields))
+
+
+def led(evening: Evening, until: float) -> list[float]:
+    """The beats of the heading, frame by frame."""
+    found = []
+    while evening.now < until:
+        evening.to(min(until, evening.now + 0.0227))
+        evening.state = timelines.beaten(evening.show, evening.state, evening.now)
+        found.append(evening.state.clock.beat_at(evening.now))
+    return found
+
+
+def test_the_heading_takes_the_tempo_beat_and_bar_of_music_that_plays():
+    evening = with_music()
+    evening.state = play.blank()
+    evening.do(Verb.START)
+    line = evening.show.playables["line"]
+    beats = Beats(line.tempo)
+    seen = led(evening, 112.0)
+    assert all(b >= a for a, b in itertools.pairwise(seen))  # never back
+    clock = evening.state.clock
+    assert clock.bpm == pytest.approx(90.0, rel=0.01)
+    assert clock.bar == 3
+    here = beats.at(evening.place)
+    assert abs((clock.beat_at(evening.now) - here + 0.5) % 1.0 - 0.5) < 0.06
+    in_bar, _ = clock.in_bar(evening.now + 1e-6)
+    assert in_bar == (int(here + 0.06) - 1) % 3 or in_bar == (int(here) - 1) % 3
+
+    led(evening, 130.0)
+    assert evening.state.clock.bpm == pytest.approx(100.0, rel=0.01)
+    evening.do(Verb.PAUSE)
+    before = evening.state.clock
+    led(evening, 133.0)
+    assert evening.state.clock is before  # while it stands the tempo goes on
+
+
+def test_a_line_without_music_leaves_the_tempo_alone():
+    evening = Evening(with_line(length=30.0, tempo=TempoMap(bpm=60.0)))
+    evening.do(Verb.START)
+    before = evening.state.clock
+    led(evening, 103.0)
+    assert evening.state.clock is before

@@ -309,7 +309,8 @@ class Engine:
         show, state = self._compiled.show, self._state
         if places:
             state = timelines.led(show, state, places, now)
-        return self._sounding.led(show, state, now)
+        state = self._sounding.led(show, state, now)
+        return timelines.beaten(show, state, now)
 
     def _look_outside(self) -> None:
         """Keep what other desks lay over ours, for those who ask why."""

@@ -9,21 +9,23 @@ from collections.abc import Callable, Mapping
 
 import msgspec
 
-from choreon.engine.actions import cues, players
+from choreon.engine.actions import cues, players, tempo
 from choreon.engine.actions.kinds import RoutesByRef
 from choreon.engine.do import Do
 from choreon.model.playables import Timeline
 from choreon.model.playables.stack import CueAct
 from choreon.model.playables.timeline import (
     WhenStopped,
+    course_of,
     happen_at,
     next_pass,
     over_at,
     place_at,
 )
 from choreon.model.show import Show
+from choreon.model.tempo_map import Beats
 from choreon.model.verbs import Verb
-from choreon.render.state import Player, PlayState, Running, Time
+from choreon.render.state import BeatClock, Player, PlayState, Running, Time
 from choreon.wire.time_code import Place
 
 replace = msgspec.structs.replace
@@ -34,6 +36,8 @@ JUMP = 0.1  # seconds off another's clock beyond which it is gone to at once
 NEAR_ENOUGH, PULL = 0.003, 0.05  # seconds off that are left; of others, in a frame
 DONE = 1e-6  # seconds after an event from which on it is done
 MOST_AHEAD = 64  # moments that are looked at ahead
+OTHER_TEMPO, OFF_BEAT = 0.004, 0.04  # of a tempo, of a beat, that are put right
+LOOKED = 1.5  # seconds until it is looked at again while it is pulled
 NEAR = 0.3  # seconds after a mark in which the one before is meant
 
 
@@ -213,6 +217,51 @@ def _led_to(timeline: Timeline, cursor: Running, place: Place, now: float) -> Ru
     if abs(off) > NEAR_ENOUGH:
         return replace(cursor, at=now, seconds=here + PULL * off)
     return cursor
+
+
+# the tempo
+
+
+def beaten(show: Show, state: PlayState, now: float) -> PlayState:
+    """Returns the state whose tempo is that of the music along a timeline that plays:
+    the one that lies above the others, of those with sound, or beats that were found.
+    The beat is pulled there, and never jumps.
+    """
+    for player in sorted(state.players, key=lambda one: one.place, reverse=True):
+        timeline, cursor = timeline_of(show, player), cursor_of(player)
+        if timeline is None or cursor is None or player.releasing or player.lifts:
+            continue
+        course = course_of(timeline)
+        if cursor.rate > 0.0 and (course.sounds or course.beats.known):
+            clock = _beaten(state.clock, timeline, course.beats, cursor, now)
+            return state if clock is state.clock else replace(state, clock=clock)
+    return state
+
+
+def _beaten(
+    clock: BeatClock, timeline: Timeline, beats: Beats, cursor: Running, now: float
+) -> BeatClock:
+    """The clock at the tempo of a place on a line, on its way to its beat and bar."""
+    if 0.0 <= now - clock.at < LOOKED and clock.pull:
+        return clock  # it is still on its way
+    here = beats.at(place_of(timeline, cursor, now))
+    span = beats.time_of(here + 2.0) - beats.time_of(here - 2.0)
+    bpm = 60.0 * 4.0 / span * cursor.rate if span > 0.0 else clock.bpm
+    made = clock
+    if abs(bpm / clock.bpm - 1.0) > OTHER_TEMPO:
+        made = tempo.at_tempo(clock, bpm, now)
+    own = made.beat_at(now)
+    off = (here - own + 0.5) % 1.0 - 0.5
+    if abs(off) > OFF_BEAT:
+        since = (here + 0.5) % 1.0 - 0.5  # its own beat that lies nearest
+        made = tempo.aligned(made, now - since * 60.0 / made.bpm, now)
+
+    bar = max(1, timeline.tempo.bar)
+    ahead = round(own + off)
+    first = ahead - (round(here) - timeline.tempo.first) % bar
+    if made.bar != bar or (made.first - first) % bar:
+        made = replace(made, bar=bar, first=first)
+    return made
 
 
 def coming(show: Show, player: Player, since: float, until: float) -> list[CueAct]:

@@ -17,7 +17,7 @@ from choreon.model.playables.nesting import contains, in_words, too_deep
 from choreon.model.playables.stack import CueAct
 from choreon.model.problem import Problem
 from choreon.model.refs import Ref, exists
-from choreon.model.tempo_map import TempoMap
+from choreon.model.tempo_map import Beats, TempoMap
 
 if TYPE_CHECKING:
     from choreon.model.show import Show
@@ -148,13 +148,16 @@ class Timeline(Playable, frozen=True, kw_only=True, omit_defaults=True, tag="tim
 
 class Course(NamedTuple):
     """What of a timeline decides how it runs: when it is over, the stretch that is
-    played again and again, and what happens, by when it does.
+    played again and again, and what happens, by when it does; whether anything is
+    heard along it, and its beats.
     """
 
     over: float
     loop: tuple[float, float] | None
     times: tuple[float, ...]
     events: tuple[Event, ...]
+    sounds: bool
+    beats: Beats
 
 
 _KNOWN: dict[int, tuple[Timeline, Course]] = {}
@@ -181,7 +184,15 @@ def _make_course(timeline: Timeline) -> Course:
 
     events = sorted(_events_on(timeline), key=lambda event: event.at)
     times = tuple(event.at for event in events)
-    return Course(over, _loop(timeline, over), times, tuple(events))
+    sounds = any(t.sort == TrackSort.SOUND and t.clips for t in timeline.tracks)
+    return Course(
+        over,
+        _loop(timeline, over),
+        times,
+        tuple(events),
+        sounds,
+        Beats(timeline.tempo),
+    )
 
 
 def _last_end(timeline: Timeline) -> float:
