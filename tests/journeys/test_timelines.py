@@ -18,6 +18,7 @@ from choreon.formats import sounds
 from choreon.model import edits, pages, timelines
 from choreon.model.playables.timeline import LineEnd, TrackSort
 from choreon.model.refs import Ref, to_tile
+from choreon.model.tempo_map import Beats
 from choreon.model.tiles import Pad, parts
 from choreon.model.verbs import Verb
 from choreon.sim.controller import PracticeController
@@ -473,7 +474,8 @@ def test_the_tracks_for_sound_take_sounds_alone(hands, lines, tmp_path):
     lines.add_sound(path, 2.0)
     lines.add_sound(path, 5.0)
     assert [clip.start for clip in clips(lines)] == [2.0, 5.0]
-    assert len(hands.parts.document.show.sounds) == 1
+    known = [s.path for s in hands.parts.document.show.sounds.values()]
+    assert known.count(str(path)) == 1
     assert len(lines.hand.line.tracks) == 3
     drop(lines.view, TIDE, at=1.0, row=0)  # onto the track for sound
     light = lines.hand.line.track("light")
@@ -717,3 +719,19 @@ def test_an_evening_by_keys_and_while_nothing_was_kept(hands, score, tmp_path):
     hands.until(lambda: 0.2 < view.head < view.length or not pane.play.isChecked())
     pane.play.click()
     assert not pane.play.isChecked()
+
+
+def test_beats_are_tapped_along_by_a_key(hands, lines):
+    lines.hand.edit("", lambda one: edits.replace(one, length=60.0))
+    lines.view.setFocus()
+    for at in (1.0, 1.75, 2.5, 3.25):
+        lines.hand.go_to(at)
+        QTest.keyClick(lines.view, Qt.Key.Key_T)
+    assert "4" in lines.form.tap.text()
+    hands.until(lambda: not lines.form.taps)  # it ends by itself
+    assert lines.hand.line.tempo.bpm == pytest.approx(80.0)
+    lines.hand.go_to(1.75)
+    hands.click(lines.form.corrections[-1])
+    assert Beats(lines.hand.line.tempo).bar_line(
+        round(Beats(lines.hand.line.tempo).at(1.75))
+    )

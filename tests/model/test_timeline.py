@@ -24,7 +24,7 @@ from choreon.model.playables.timeline import (
     place_at,
 )
 from choreon.model.refs import BLACKOUT, Ref
-from choreon.model.tempo_map import Beats, TempoMap
+from choreon.model.tempo_map import Beats, TempoMap, bar_at, tapped_along
 
 SCENE = Ref("scene", "x")
 
@@ -180,3 +180,27 @@ def test_the_check_tells_of_what_is_gone_and_of_rings():
     found = [p.text for p in checks.check(edits.put(show, "playables", ring, gone))]
     assert any("Ring contains itself" in text for text in found)
     assert any("Gone plays what is gone (scene:x)" in text for text in found)
+
+
+def test_beats_that_are_tapped_along_take_the_place_of_those_there():
+    found = TempoMap(beats=tuple(0.5 * n for n in range(1, 21)), bar=4)
+    taps = [4.1, 4.62, 5.13]
+    made = tapped_along(found, taps)
+    assert made.beats == (
+        *(0.5 * n for n in range(1, 8)),
+        *taps,
+        *(5.5, 6.0),
+        *(0.5 * n for n in range(13, 21)),
+    )
+    assert tapped_along(found, [4.0]) == found
+    steady = tapped_along(TempoMap(bpm=120.0), [1.0, 1.5, 2.0, 2.5])
+    assert steady.beats == ()
+    assert steady.bpm == pytest.approx(120.0)
+    assert Beats(steady).at(1.5) % 1.0 == pytest.approx(0.0, abs=1e-9)
+
+
+def test_a_bar_begins_where_it_is_said():
+    tempo = TempoMap(bpm=60.0, bar=3)
+    for at in (4.0, 5.2, 6.9):
+        beats = Beats(bar_at(tempo, at))
+        assert beats.bar_line(round(at))

@@ -5,6 +5,7 @@ found in music. Pure functions of the map.
 from __future__ import annotations
 
 from bisect import bisect_right
+from collections.abc import Sequence
 from itertools import pairwise
 
 import msgspec
@@ -145,3 +146,24 @@ class Beats:
     def bar_line(self, beat: float) -> bool:
         """Returns whether a bar begins with a whole beat."""
         return (round(beat) - self.tempo.first) % max(1, self.tempo.bar) == 0
+
+
+def tapped_along(tempo: TempoMap, taps: Sequence[float]) -> TempoMap:
+    """Returns a map whose beats are those that were tapped, where they were: others
+    stay before and after. One without found beats is steady through the taps.
+    """
+    kept = sorted(taps)
+    if len(kept) < 2:
+        return tempo
+    if not tempo.known:
+        return steadied(replace(tempo, beats=tuple(kept)))
+    half = (kept[-1] - kept[0]) / (len(kept) - 1) / 2.0
+    before = [at for at in tempo.known if at < kept[0] - half]
+    after = [at for at in tempo.known if at > kept[-1] + half]
+    return replace(tempo, beats=(*before, *kept, *after))
+
+
+def bar_at(tempo: TempoMap, at: float) -> TempoMap:
+    """Returns a map in which a bar begins with the beat nearest to a time."""
+    bar = max(1, tempo.bar)
+    return replace(tempo, first=round(Beats(tempo).at(at)) % bar)

@@ -85,6 +85,7 @@ OF_PLACES: dict[tuple[str, str], tuple[Key, ...]] = {
         Key("Ctrl+A, D", tr("Choose all, double the chosen")),
         Key("S", tr("Split the chosen where the playhead is")),
         Key("M", tr("A mark where the playhead is: sections are tapped so")),
+        Key("T", tr("A beat is here: tap along while it plays")),
         Key("F, Z", tr("Show all of it, show the chosen")),
         Key("+, −", tr("Nearer, farther")),
         Key(tr("Del"), tr("Take the chosen off the line")),

@@ -6,13 +6,22 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any
 
+from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QComboBox, QSizePolicy, QWidget
 
 from choreon.language import plural, tr
 from choreon.model import edits, timelines
 from choreon.model.playables.timeline import LONGEST, Clip, Event
 from choreon.model.refs import SOUND, name_of
-from choreon.model.tempo_map import TempoMap, doubled, halved, shifted, steadied
+from choreon.model.tempo_map import (
+    TempoMap,
+    bar_at,
+    doubled,
+    halved,
+    shifted,
+    steadied,
+    tapped_along,
+)
 from choreon.model.verbs import Verb
 from choreon.ui.score.line_hand import LineHand
 from choreon.ui.widgets import basics
@@ -21,6 +30,7 @@ from choreon.ui.widgets.values import ValueField
 
 FASTEST = 16.0
 MOST_BAR = 32
+TAPPED = 2500  # milliseconds after the last tap in which another one may come
 
 VERBS = {
     Verb.START: tr("starts"),
@@ -90,13 +100,31 @@ class LineForm(QWidget):
             basics.button(text, partial(self._correct, change), "quiet", tip=tip)
             for text, change, tip in tips
         ]
+        self.corrections.append(
+            basics.button(
+                tr("Bar here"),
+                lambda: self._correct(lambda t: bar_at(t, hand.place)),
+                "quiet",
+                tip=tr("A bar begins where the playhead is"),
+            )
+        )
+        self.tap = basics.button(
+            tr("Tap along"),
+            self.tap_along,
+            "quiet",
+            tip=tr("Press on each beat while it plays (T); it ends by itself"),
+        )
+        self.taps: list[float] = []
+        self._last_tap = QTimer(self, singleShot=True, interval=TAPPED)
+        self._last_tap.timeout.connect(self.end_taps)
         self.of_clip = QWidget()
         basics.stack(self.of_clip, *self.fields.values(), spacing=4)
         self.of_event = QWidget()
         basics.stack(self.of_event, self.at, self.does, self.value, spacing=4)
         self.of_line = QWidget()
         bar = basics.row(basics.label(tr("Beats a bar"), "small"), self.bar, spacing=6)
-        pairs = [basics.row(*self.corrections[n : n + 2], spacing=4) for n in (0, 2)]
+        buttons = [*self.corrections, self.tap]
+        pairs = [basics.row(*buttons[n : n + 2], spacing=4) for n in (0, 2, 4)]
         basics.stack(
             self.of_line, self.tempo, self.first, bar, self.found, *pairs, spacing=4
         )
@@ -167,6 +195,22 @@ class LineForm(QWidget):
             tr("the beats of the line"),
             lambda line: edits.replace(line, tempo=change(line.tempo)),
         )
+
+    def tap_along(self) -> None:
+        """A beat is where the playhead is now; some seconds after the last one they
+        are put right.
+        """
+        self.taps.append(self.hand.place)
+        self._last_tap.start()
+        self.tap.setText(plural(len(self.taps), "{n} tap", "{n} taps"))
+
+    def end_taps(self) -> None:
+        """The beats are where they were tapped."""
+        taps, self.taps = self.taps, []
+        self._last_tap.stop()
+        self.tap.setText(tr("Tap along"))
+        if len(taps) > 1:
+            self._correct(lambda tempo: tapped_along(tempo, taps))
 
     def _put_tempo(self, **fields: Any) -> None:
         self.hand.edit(

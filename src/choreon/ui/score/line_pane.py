@@ -77,6 +77,7 @@ class LinePane(QWidget):
             tr("Drag onto a track, or press Enter; several at once"),
         )
         self.form = LineForm(self.hand)
+        self.view.tapped.connect(self.form.tap_along)
         self.take = Take(self.hand, self)
         self.take.changed.connect(self._took)
         self.reader = BeatReader(self)

@@ -110,6 +110,8 @@ class LineView(QWidget):
 
     sound_dropped = Signal(Path, float)
     """A sound file was let go on it, at a time."""
+    tapped = Signal()
+    """A beat is where the playhead is."""
     mark_wanted = Signal()
     """The playhead is to be marked."""
 
@@ -852,6 +854,7 @@ class LineView(QWidget):
             Qt.Key.Key_F: self.fit,
             Qt.Key.Key_Z: self.fit_chosen,
             Qt.Key.Key_M: self.mark_wanted.emit,
+            Qt.Key.Key_T: self.tapped.emit,
             Qt.Key.Key_Home: lambda: hand.go_to(0.0),
             Qt.Key.Key_Left: lambda: self._by_beat(-1, moves),
             Qt.Key.Key_Right: lambda: self._by_beat(1, moves),
