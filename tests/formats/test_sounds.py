@@ -19,7 +19,8 @@ def show_with(path, packed: bool = True, used: bool = True) -> Show:
     """A show with a sound of a file, on a timeline."""
     show, ref = model.add(Show(id="s", name="S"), str(path), "Song", 1.0)
     digest = sounds.digest_of(path)
-    sound = edits.replace(show.sounds[ref.id], digest=digest, packed=packed)
+    size = path.stat().st_size
+    sound = edits.replace(show.sounds[ref.id], digest=digest, size=size, packed=packed)
     show = edits.put(show, "sounds", sound)
     sounds.keep(sound, path)
     show, line_ref = timelines.add(show, "Line")

@@ -84,7 +84,7 @@ class SoundKeeper:
     def _hangs(self, now: float) -> bool:
         beats = self._heartbeat.sound_beats
         if beats != self._beats:
-            if not self._deaths or now - self._began > STEADY:
+            if now - self._began > STEADY:
                 self._deaths = 0
             self._beats, self._seen_at = beats, now
             return False

@@ -74,17 +74,17 @@ def find(sound: Sound, show: Path | None) -> Path | None:
 
 
 def _by_content(sound: Sound, around: list[Path]) -> Path | None:
-    """A file with the same in it, in one of some folders, or one below."""
-    if not sound.digest:
+    """A file with the same in it, in one of some folders, or one below. Only those of
+    its size are read: there may be a whole library.
+    """
+    if not sound.digest or not sound.size:
         return None
-    suffix = Path(sound.path).suffix.lower()
     looked: set[Path] = set()
     for folder in around:
         for path in _files(folder, looked):
-            if path.suffix.lower() != suffix:
-                continue
             with contextlib.suppress(OSError):
-                if digest_of(path) == sound.digest:
+                alike = path.stat().st_size == sound.size
+                if alike and digest_of(path) == sound.digest:
                     return path
     return None
 

@@ -194,14 +194,15 @@ class Picture(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
 
 class Sound(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     """A sound file. `path`: where it lies, or lay. `digest`: SHA-256 of what is in it,
-    by which it is found again, "" while that is not known. `seconds`: how long it is.
-    `packed`: it travels in the show.
+    by which it is found again, "" while that is not known; `size`: its bytes, 0 while
+    those are not. `seconds`: how long it is. `packed`: it travels in the show.
     """
 
     id: str
     name: str
     path: str = ""
     digest: str = ""
+    size: Count = 0
     seconds: Number = 0.0
     packed: bool = False
 

@@ -27,6 +27,7 @@ class Told(msgspec.Struct, frozen=True, omit_defaults=True):
     done: float
     found: Found | None = None
     digest: str = ""
+    size: int = 0
     seconds: float = 0.0
     sections: tuple[Section, ...] = ()
     error: str = ""
@@ -62,7 +63,8 @@ def run(path: Path) -> int:
             digest = hashlib.file_digest(file, "sha256").hexdigest()
         found = find_beats(heard)
         sections = find_sections(heard, found.beats, found.bar, found.first)
-        _say(Told(1.0, found, digest, heard.seconds, sections))
+        size = path.stat().st_size
+        _say(Told(1.0, found, digest, size, heard.seconds, sections))
     except NotHeard as error:
         _say(Told(1.0, error=str(error)))
         return 1

@@ -491,7 +491,9 @@ class LinePane(QWidget):
             if packed and path is None:
                 raise FileNotFoundError(0, tr("its file is not there"))
             if packed and path is not None:
-                sound = edits.replace(sound, digest=sounds.digest_of(path))
+                size = path.stat().st_size
+                digest = sounds.digest_of(path)
+                sound = edits.replace(sound, digest=digest, size=size)
                 sounds.keep(sound, path)
         except OSError as error:
             text = tr(
@@ -515,7 +517,9 @@ class LinePane(QWidget):
         sound = self.hand.show.sounds.get(sound_id)
         if sound is None or not told.digest or sound.digest == told.digest:
             return
-        known = edits.replace(sound, digest=told.digest, seconds=told.seconds)
+        known = edits.replace(
+            sound, digest=told.digest, size=told.size, seconds=told.seconds
+        )
         self._put_sound(tr("what was heard in {name}", name=sound.name), known)
 
     def set_up_sound(self) -> None:
