@@ -735,3 +735,18 @@ def test_beats_are_tapped_along_by_a_key(hands, lines):
     assert Beats(lines.hand.line.tempo).bar_line(
         round(Beats(lines.hand.line.tempo).at(1.75))
     )
+
+
+def test_what_comes_is_seen_before_it_is_there(hands, lines):
+    drop(lines.view, TIDE, at=3.0, row=LIGHT)
+    lines.hand.edit("", lambda one: edits.replace(one, length=60.0))
+    ghost = lines.ghost
+    assert ghost.stage.light is None
+    lines.hand.on_stage = True
+    lines.hand.go_to(0.0)  # it stands there: nothing is lit, and the ghost is
+    hands.until(lambda: lines.hand.player is not None and lines.hand.player.paused)
+    hands.until(lambda: ghost.stage.light is not None)
+    now = hands.parts.preview.light()[1].rgb.max()
+    hands.until(lambda: ghost.stage.light.rgb.max() > now + 0.2)
+    lines.hand.stop()
+    hands.until(lambda: ghost.stage.light is None)

@@ -8,8 +8,8 @@ import logging
 import time
 from pathlib import Path
 
-from PySide6.QtCore import QRectF, QSize, Qt, QTimer, Signal
-from PySide6.QtGui import QColor, QHideEvent, QPainter, QPaintEvent
+from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtGui import QHideEvent
 from PySide6.QtWidgets import (
     QComboBox,
     QInputDialog,
@@ -28,10 +28,11 @@ from choreon.model.show import Show
 from choreon.render.capture import capture, capture_effects
 from choreon.render.compiled import CompiledShow, compile_show
 from choreon.render.compositor import render
-from choreon.render.decode import Light, decoder_for
-from choreon.ui import theme, words
+from choreon.render.decode import decoder_for
+from choreon.ui import words
 from choreon.ui.parts import Parts
 from choreon.ui.score.evening_view import EveningView
+from choreon.ui.score.stage_then import StageThen
 from choreon.ui.stage.painter import StagePainter
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.flow import flow
@@ -41,31 +42,6 @@ log = logging.getLogger(__name__)
 TICK = 66  # milliseconds between two pictures while it goes on
 MOST_LISTED = 30  # evenings that are offered
 ROOMY = 900  # points from which the stage has room beside
-
-
-class StageThen(QWidget):
-    """The stage as it was."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setMinimumSize(240, 150)
-        self.setAccessibleName(tr("The stage as it was"))
-        self._painter: StagePainter | None = None
-        self.light: Light | None = None
-
-    def sizeHint(self) -> QSize:
-        return QSize(360, 240)
-
-    def show_light(self, painter: StagePainter | None, light: Light | None) -> None:
-        """Show another moment."""
-        self._painter, self.light = painter, light
-        self.update()
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), QColor(theme.PIT))
-        if self._painter is not None:
-            self._painter.paint(painter, QRectF(self.rect()), self.light)
 
 
 class EveningPane(QWidget):

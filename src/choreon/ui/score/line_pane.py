@@ -34,6 +34,7 @@ from choreon.sound.waves import A_SECOND
 from choreon.ui import renaming, theme
 from choreon.ui.parts import Parts
 from choreon.ui.score.beat_reader import BeatReader
+from choreon.ui.score.ghost import Ghost
 from choreon.ui.score.line_form import LineForm
 from choreon.ui.score.line_hand import LineHand
 from choreon.ui.score.line_view import SOUNDS, LineView
@@ -90,7 +91,9 @@ class LinePane(QWidget):
 
         middle = basics.panel(self.head, self.view, margins=10)
         basics.grow(middle, 1)
-        self.side = basics.panel(basics.scroller(self.form), margins=10)
+        self.ghost = Ghost(self.hand)
+        self.side = basics.panel(basics.scroller(self.form), self.ghost, margins=10)
+        basics.grow(self.side, 0)
         self.side.setMinimumWidth(196)
         self.splitter = QSplitter(Qt.Orientation.Horizontal)
         for widget in (self.things, middle, self.side):
