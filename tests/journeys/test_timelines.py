@@ -750,3 +750,28 @@ def test_what_comes_is_seen_before_it_is_there(hands, lines):
     hands.until(lambda: ghost.stage.light.rgb.max() > now + 0.2)
     lines.hand.stop()
     hands.until(lambda: ghost.stage.light is None)
+
+
+def test_clips_and_events_are_copied_and_pasted_onto_another_line(hands, score, lines):
+    drop(lines.view, TIDE, SWELL, at=2.0, row=LIGHT)
+    drop(lines.view, SWELL, at=3.0, row=EVENTS)
+    lines.view.setFocus()
+    ctrl = Qt.KeyboardModifier.ControlModifier
+    lines.hand.choose_all()
+    QTest.keyClick(lines.view, Qt.Key.Key_C, ctrl)
+    lines.hand.go_to(30.0)
+    QTest.keyClick(lines.view, Qt.Key.Key_V, ctrl)
+    starts = sorted(clip.start for clip in clips(lines))
+    assert starts == [2.0, 10.0, 30.0, 38.0]
+    events = [e.at for _, e in timelines.events_of(lines.hand.line)]
+    assert sorted(events) == [3.0, 31.0]
+    assert len(lines.hand.chosen) == 3
+
+    QTest.keyClick(lines.view, Qt.Key.Key_X, ctrl)
+    assert len(clips(lines)) == 2
+    score.begin_line()
+    lines.hand.go_to(1.0)
+    QTest.keyClick(lines.view, Qt.Key.Key_V, ctrl)
+    assert sorted(clip.start for clip in clips(lines)) == [1.0, 9.0]
+    for _ in range(2):
+        hands.parts.document.undo()

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Collection, Iterable, Iterator
-from typing import Any
+from typing import Any, NamedTuple
 
 from choreon.language import tr
 from choreon.model import edits
@@ -362,6 +362,64 @@ def double(timeline: Timeline, ids: Collection[str]) -> tuple[Timeline, list[str
     )
     made = replace(timeline, tracks=tracks)
     return (made, fresh) if fresh else (timeline, [])
+
+
+class Copied(NamedTuple):
+    """Clips and events that were copied, each with the sort of its track, and the time
+    at which the first of them begins.
+    """
+
+    at: float
+    clips: tuple[tuple[TrackSort, Clip], ...] = ()
+    events: tuple[Event, ...] = ()
+
+
+def copied(timeline: Timeline, ids: Collection[str]) -> Copied | None:
+    """Returns what is to be pasted elsewhere; None where nothing is chosen."""
+    clips = tuple((t.sort, c) for t, c in clips_of(timeline) if c.id in ids)
+    events = tuple(event for _, event in events_of(timeline) if event.id in ids)
+    starts = [clip.start for _, clip in clips] + [event.at for event in events]
+    return Copied(min(starts), clips, events) if starts else None
+
+
+def pasted(
+    timeline: Timeline, things: Copied, at: float, track_id: str = ""
+) -> tuple[Timeline, list[str]]:
+    """With what was copied from a time on: onto a track where that is of the sort, else
+    onto the first that is; what has none is left out. Returns the ids of the new ones.
+    """
+    by, taken, fresh = at - things.at, ids_of(timeline), []
+
+    def another(own_id: str) -> str:
+        made = edits.fresh_id(own_id, taken)
+        taken.add(made)
+        fresh.append(made)
+        return made
+
+    def place_for(sort: TrackSort) -> str:
+        fit = [track.id for track in timeline.tracks if track.sort == sort]
+        return track_id if track_id in fit else next(iter(fit), "")
+
+    clips: dict[str, list[Clip]] = {}
+    for sort, clip in things.clips:
+        to = place_for(sort)
+        if to:
+            made = replace(clip, id=another(clip.id), start=max(0.0, clip.start + by))
+            clips.setdefault(to, []).append(made)
+    to = place_for(TrackSort.EVENTS)
+    events = [
+        replace(event, id=another(event.id), at=max(0.0, event.at + by))
+        for event in (things.events if to else ())
+    ]
+    tracks = tuple(
+        replace(
+            track,
+            clips=(*track.clips, *clips.get(track.id, ())),
+            events=(*track.events, *(events if track.id == to else ())),
+        )
+        for track in timeline.tracks
+    )
+    return replace(timeline, tracks=tracks), fresh
 
 
 def _span(timeline: Timeline, wanted: set[str]) -> float:

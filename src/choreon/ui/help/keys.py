@@ -83,6 +83,7 @@ OF_PLACES: dict[tuple[str, str], tuple[Key, ...]] = {
         Key(tr("Alt+arrows"), tr("Move what is chosen, along and across")),
         Key(tr("Up, Down"), tr("The track above, below")),
         Key("Ctrl+A, D", tr("Choose all, double the chosen")),
+        Key("Ctrl+X, C, V", tr("Cut, copy, paste where the playhead is")),
         Key("S", tr("Split the chosen where the playhead is")),
         Key("M", tr("A mark where the playhead is: sections are tapped so")),
         Key("T", tr("A beat is here: tap along while it plays")),

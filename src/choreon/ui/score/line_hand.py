@@ -57,6 +57,7 @@ class LineHand(QObject):
         """Where the playhead is while it does not play, in seconds."""
         self.on_stage = False
         """Whether scrubbing lights the stage."""
+        self.copied: timelines.Copied | None = None
         self._seen: tuple[object, ...] = ()
         parts.document.show_changed.connect(lambda _: self._follow())
         parts.engine.state_changed.connect(lambda _: self.went.emit())
@@ -259,6 +260,27 @@ class LineHand(QObject):
             made, ids = timelines.double(line, self.chosen)
             self.edit(tr("double on the line"), lambda _: made)
             self.choose(ids)
+
+    def copy_chosen(self) -> None:
+        """Remember what is chosen, to be pasted: here, or onto another line."""
+        line = self.line
+        found = None if line is None else timelines.copied(line, self.chosen)
+        if found is not None:
+            self.copied = found
+
+    def cut_chosen(self) -> None:
+        """Remember what is chosen, and take it off."""
+        self.copy_chosen()
+        self.remove_chosen()
+
+    def paste(self) -> None:
+        """What was copied, from the playhead on."""
+        line = self.line
+        if line is None or self.copied is None:
+            return
+        made, ids = timelines.pasted(line, self.copied, self.place, self.track_id)
+        self.edit(tr("paste on the line"), lambda _: made)
+        self.choose(ids)
 
     def split_chosen(self) -> None:
         """Cut the chosen clips, else all, where the playhead is."""

@@ -845,7 +845,13 @@ class LineView(QWidget):
         moves = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
         every = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
         if every:
-            return {Qt.Key.Key_A: hand.choose_all, Qt.Key.Key_D: hand.double_chosen}
+            return {
+                Qt.Key.Key_A: hand.choose_all,
+                Qt.Key.Key_D: hand.double_chosen,
+                Qt.Key.Key_X: hand.cut_chosen,
+                Qt.Key.Key_C: hand.copy_chosen,
+                Qt.Key.Key_V: hand.paste,
+            }
         return {
             Qt.Key.Key_Delete: hand.remove_chosen,
             Qt.Key.Key_S: hand.split_chosen,
