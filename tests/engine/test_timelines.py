@@ -17,6 +17,7 @@ from choreon.engine import actions
 from choreon.engine.actions import cues, motion, timelines
 from choreon.engine.do import Do
 from choreon.engine.precompiler import Precompiler
+from choreon.engine.voices import with_inner_events
 from choreon.model import edits
 from choreon.model.playables import Stack, Timeline
 from choreon.model.playables.stack import Cue, CueAct
@@ -576,3 +577,75 @@ def test_a_line_without_music_leaves_the_tempo_alone():
     before = evening.state.clock
     led(evening, 103.0)
     assert evening.state.clock is before
+
+
+# what happens within timelines that lie on another
+
+
+def nested(clip: Clip, inner: Timeline, **fields) -> Evening:
+    show = edits.put(low_tide(), "playables", inner)
+    outer = Timeline(
+        id="line", name="Line", tracks=(Track(id="l", clips=(clip,)),), **fields
+    )
+    return Evening(edits.put(show, "playables", outer))
+
+
+def inner_of(*events: Event, **fields) -> Timeline:
+    fields.setdefault("length", 4.0)
+    tracks = (Track(id="e", events=events),)
+    return Timeline(id="inner", name="Inner", tracks=tracks, **fields)
+
+
+def test_events_of_a_timeline_that_lies_on_another_happen_at_its_times(done):
+    inner = inner_of(
+        event(1.0, GRAND, Verb.LEVEL, 0.25), event(3.0, GRAND, Verb.LEVEL, 0.75)
+    )
+    clip = Clip(id="c", plays=inner.ref, start=10.0, length=30.0, entry=0.5)
+    evening = nested(clip, inner, length=60.0)
+    evening.do(Verb.START)
+    evening.to(130.0)
+    assert [(n, round(at - 100.0, 3)) for n, at in done] == [
+        (f"{GRAND} 0.25", 10.5),
+        (f"{GRAND} 0.75", 12.5),
+    ]
+
+
+def test_those_of_one_that_loops_there_happen_each_round_and_at_another_rate_not(done):
+    inner = inner_of(
+        event(1.0, GRAND, Verb.LEVEL, 0.5),
+        end=LineEnd.LOOP,
+        region=(0.0, 2.0),
+    )
+    clip = Clip(id="c", plays=inner.ref, start=0.0, length=7.5)
+    evening = nested(clip, inner, length=20.0)
+    evening.do(Verb.START)
+    evening.to(118.0)
+    assert [round(at - 100.0, 3) for _, at in done] == [1.0, 3.0, 5.0, 7.0]
+    done.clear()
+    faster = nested(edits.replace(clip, rate=2.0), inner, length=20.0)
+    faster.do(Verb.START)
+    faster.to(118.0)
+    assert done == []
+
+
+def test_one_within_itself_and_a_thousand_rounds_are_bounded():
+    inner = inner_of(
+        event(0.01, GRAND, Verb.LEVEL, 0.5), end=LineEnd.LOOP, region=(0.0, 0.06)
+    )
+    clip = Clip(id="c", plays=inner.ref, start=0.0, length=80_000.0)
+    evening = nested(clip, inner)
+    flat = with_inner_events(evening.show, evening.show.playables["line"])
+    assert len(flat.tracks[-1].events) <= 4096
+    itself = Timeline(
+        id="line",
+        name="Line",
+        tracks=(
+            Track(
+                id="l",
+                clips=(Clip(id="c", plays=LINE, start=0.0, length=9.0),),
+                events=(event(1.0, BLACKOUT),),
+            ),
+        ),
+    )
+    show = edits.put(low_tide(), "playables", itself)
+    assert len(with_inner_events(show, itself).tracks) <= 2

@@ -1,5 +1,5 @@
-"""What is heard along a timeline: its own sounds, and those of timelines that lie on
-it, each as a voice of the whole.
+"""What is heard, and what happens, along a timeline: of its own, and of timelines that
+lie on it, as if it were all its own.
 """
 
 from __future__ import annotations
@@ -8,17 +8,26 @@ import itertools
 import math
 from collections.abc import Iterator
 
+import msgspec
 import numpy as np
 
 from choreon.model.playables import Timeline
 from choreon.model.playables.nesting import DEEPEST
-from choreon.model.playables.timeline import Clip, TrackSort, loop_of, over_at
+from choreon.model.playables.timeline import (
+    Clip,
+    Event,
+    Track,
+    TrackSort,
+    loop_of,
+    over_at,
+)
 from choreon.model.refs import SOUND
 from choreon.model.show import Show
 from choreon.sound.asked import Voice
 
-MOST = 4096  # voices of a timeline
+MOST = 4096  # voices of a timeline, and what happens within those that lie on it
 SHORTEST = 1e-4  # seconds
+INNER = "inner"  # the track of what happens within timelines that lie on one
 
 
 def voices_of(show: Show, timeline: Timeline) -> tuple[Voice, ...]:
@@ -70,7 +79,7 @@ def _line_of(clip: Clip) -> tuple[tuple[float, float], ...]:
 
 def _within(clip: Clip, inner: Timeline, own: list[Voice]) -> Iterator[Voice]:
     """What is heard of a timeline that lies on another: each of its rounds."""
-    for begin, entry, length in _rounds(clip, inner):
+    for begin, entry, length in rounds(clip, inner):
         for voice in own:
             start = max(voice.start, entry)
             end = min(voice.end, entry + length)
@@ -78,9 +87,9 @@ def _within(clip: Clip, inner: Timeline, own: list[Voice]) -> Iterator[Voice]:
                 yield _cut(voice, start, end, begin - entry, clip)
 
 
-def _rounds(clip: Clip, inner: Timeline) -> Iterator[tuple[float, float, float]]:
-    """The stretches of a timeline that are gone through while it lies on another:
-    from when on there, from where on its own line, for how long.
+def rounds(clip: Clip, inner: Timeline) -> Iterator[tuple[float, float, float]]:
+    """Yields the stretches of a timeline that are gone through while it lies on
+    another: from when on there, from where on its own line, for how long.
     """
     at, end, own = clip.start, clip.end, clip.entry
     over, loop = over_at(inner), loop_of(inner)
@@ -174,3 +183,54 @@ class LevelLine:
         if self.fade_out > 0.0:
             level *= min(1.0, max(0.0, (self.length - after) / self.fade_out))
         return level
+
+
+# what happens
+
+
+_KNOWN: dict[int, tuple[Timeline, object, Timeline]] = {}
+"""Timelines with what happens within those that lie on them, by which they were."""
+MOST_KNOWN = 32
+
+
+def with_inner_events(show: Show, timeline: Timeline) -> Timeline:
+    """Returns a timeline with what happens along those that lie on it, at their own
+    rate, as its own; the same where none does.
+    """
+    known = _KNOWN.get(id(timeline))
+    if known is not None and known[0] is timeline and known[1] is show.playables:
+        return known[2]
+
+    inner = tuple(itertools.islice(_inner_events(show, timeline, ()), MOST))
+    made = timeline
+    if inner:
+        own = Track(id=INNER, sort=TrackSort.EVENTS, events=inner)
+        made = msgspec.structs.replace(timeline, tracks=(*timeline.tracks, own))
+    for old in list(_KNOWN)[: len(_KNOWN) - MOST_KNOWN + 1]:
+        _KNOWN.pop(old, None)
+    _KNOWN[id(timeline)] = timeline, show.playables, made
+    return made
+
+
+def _inner_events(
+    show: Show, timeline: Timeline, within: tuple[str, ...]
+) -> Iterator[Event]:
+    """What happens along timelines that lie on one, at the times of that."""
+    if timeline.id in within or len(within) >= DEEPEST:
+        return
+    lit = (t for t in timeline.tracks if t.on and t.sort == TrackSort.LIGHT)
+    for clip in itertools.chain.from_iterable(track.clips for track in lit):
+        inner = show.playables.get(clip.plays.id)
+        if not isinstance(inner, Timeline) or clip.plays != inner.ref:
+            continue
+        if clip.rate != 1.0 or clip.length <= 0.0:
+            continue
+        events = [e for t in inner.tracks if t.on for e in t.events]
+        events += _inner_events(show, inner, (*within, timeline.id))
+        if not events:
+            continue
+        for at, place, length in rounds(clip, inner):
+            for event in events:
+                if place <= event.at < place + length - SHORTEST:
+                    then = at + event.at - place
+                    yield msgspec.structs.replace(event, at=then)

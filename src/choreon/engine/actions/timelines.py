@@ -12,6 +12,7 @@ import msgspec
 from choreon.engine.actions import cues, players, tempo
 from choreon.engine.actions.kinds import RoutesByRef
 from choreon.engine.do import Do
+from choreon.engine.voices import with_inner_events
 from choreon.model.playables import Timeline
 from choreon.model.playables.stack import CueAct
 from choreon.model.playables.timeline import (
@@ -42,11 +43,11 @@ NEAR = 0.3  # seconds after a mark in which the one before is meant
 
 
 def timeline_of(show: Show, player: Player) -> Timeline | None:
-    """Returns the timeline that a player is along; None where it plays another thing,
-    or one that is gone.
+    """Returns the timeline that a player is along, with what happens along those that
+    lie on it; None where it plays another thing, or one that is gone.
     """
     found = show.playables.get(player.ref.id)
-    return found if isinstance(found, Timeline) else None
+    return with_inner_events(show, found) if isinstance(found, Timeline) else None
 
 
 def cursor_of(player: Player) -> Running | None:
