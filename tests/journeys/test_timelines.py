@@ -13,6 +13,7 @@ from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
 
+from choreon.engine.actions import timelines as timelines_on
 from choreon.engine.do import Do
 from choreon.formats import sounds
 from choreon.model import edits, pages, timelines
@@ -542,6 +543,12 @@ def player_of(hands, ref: Ref):
     return next((p for p in players if p.ref == ref and not p.releasing), None)
 
 
+def place_then(hands, lines, at: float) -> float:
+    """Where the line was at a time."""
+    cursor = timelines_on.cursor_of(lines.hand.player)
+    return cursor.seconds + at - cursor.at
+
+
 def wait_on_line(hands, lines, seconds: float) -> None:
     """Until the line has gone on by so much."""
     to = lines.hand.place + seconds
@@ -556,21 +563,23 @@ def test_hands_beside_a_line_that_plays_are_laid_along_it(hands, lines):
     hands.click(lines.taking)
     assert lines.take.on
     wait_on_line(hands, lines, 0.3)
-    began = hand.place
     engine.press("spring-tide-pad")
     hands.until(lambda: player_of(hands, TIDE))
     wait_on_line(hands, lines, 0.6)
+    hands.heeded()
+    began = place_then(hands, lines, player_of(hands, TIDE).steps[-1].at)
     for level in (0.8, 0.6, 0.4):
         engine.send(Do(to_tile("spring-tide-pad"), Verb.LEVEL, level))
         wait_on_line(hands, lines, 0.1)
+        hands.until(lambda level=level: player_of(hands, TIDE).level == level)
     ended = hand.place
     hands.click(lines.taking)
     assert not lines.take.on
 
     (clip,) = clips(lines)
     assert clip.plays == TIDE
-    assert clip.start == pytest.approx(began, abs=0.3)
-    assert clip.end == pytest.approx(ended, abs=0.4)
+    assert clip.start == pytest.approx(began, abs=0.05)
+    assert clip.end >= ended - 0.05
     assert clip.fade_in > 0.0  # as it came
     assert clip.line[-1].level == pytest.approx(0.4)
     (track,) = [t for t in hand.line.tracks if t.clips]
@@ -609,7 +618,7 @@ def test_a_take_again_over_a_part_makes_room_and_goes_onto_beats(hands, lines):
             assert beat == pytest.approx(round(beat), abs=1e-6)
     tide = [clip for clip in made if clip.plays == TIDE]
     other = next(clip for clip in made if clip.plays != TIDE)
-    assert all(c.end <= other.start + 0.3 or c.start >= other.end - 0.5 for c in tide)
+    assert all(c.end <= other.start + 0.06 or c.start >= other.end - 0.06 for c in tide)
 
 
 def test_a_take_with_nothing_done_leaves_the_line_as_it_was_and_ends_with_it(

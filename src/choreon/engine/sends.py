@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import logging
+import math
 import socket
 import time
 from collections.abc import Callable, Iterator, Mapping
@@ -23,7 +24,7 @@ from choreon.model.sends import (
     time_code_in,
 )
 from choreon.model.show import Show
-from choreon.render.state import PlayState
+from choreon.render.state import Player, PlayState
 from choreon.wire.osc import write
 from choreon.wire.time_code import RATES, Rate
 
@@ -77,19 +78,8 @@ class Sends:
         on = {ref for ref, mark in self._marks.items() if mark[0]}
         self._began = {ref: at for ref, at in self._began.items() if ref in on}
         for player in state.players:
-            if player.ref not in on or player.releasing:
-                continue
-            cursor = timelines.cursor_of(player)
-            if cursor is None:
-                begun = min(step.at for step in player.steps)
-                self._began.setdefault(player.ref, begun)
-            elif cursor.rate != 1.0:
-                self._began.pop(player.ref, None)  # it stands, and is not told
-            else:
-                begun = cursor.at - cursor.seconds - _offset(show, player.ref)
-                known = self._began.get(player.ref)
-                if known is None or abs(known - begun) > PULLED:
-                    self._began[player.ref] = begun
+            if player.ref in on and not player.releasing:
+                self._note_begin(show, player)
 
         found: dict[str, Running] = {}
         for send in show.sends.values():
@@ -98,6 +88,20 @@ class Sends:
             if rate is not None and began is not None:
                 found[send.to] = Running(began, rate)
         return found
+
+    def _note_begin(self, show: Show, player: Player) -> None:
+        """When the time began that somebody is told."""
+        ref, cursor = player.ref, timelines.cursor_of(player)
+        if cursor is None:
+            self._began.setdefault(ref, min(step.at for step in player.steps))
+            return
+        if cursor.rate != 1.0:
+            self._began.pop(ref, None)  # it stands, and is not told
+            return
+
+        begun = cursor.at - cursor.seconds - _offset(show, ref)
+        if abs(self._began.get(ref, -math.inf) - begun) > PULLED:
+            self._began[ref] = begun
 
     def _may(self, show: Show, send: Send) -> bool:
         """Whether it goes out: not one that calls forth itself again and again."""

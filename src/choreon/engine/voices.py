@@ -6,7 +6,8 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from typing import cast
 
 import msgspec
 import numpy as np
@@ -46,17 +47,15 @@ def _voices(show: Show, timeline: Timeline, within: tuple[str, ...]) -> Iterator
     if timeline.id in within or len(within) >= DEEPEST:
         return
     for track in timeline.tracks:
-        if not track.on or track.sort == TrackSort.EVENTS:
+        if not track.on or track.sort != TrackSort.SOUND:
             continue
         for clip in track.clips:
-            if clip.rate != 1.0 or clip.length <= 0.0:
-                continue
-            inner = show.playables.get(clip.plays.id)
-            if clip.plays.kind == SOUND and track.sort == TrackSort.SOUND:
+            if clip.plays.kind == SOUND and clip.rate == 1.0 and clip.length > 0.0:
                 yield _voice(clip)
-            elif isinstance(inner, Timeline) and clip.plays == inner.ref:
-                own = list(_voices(show, inner, (*within, timeline.id)))
-                yield from _within(clip, inner, own)
+
+    for clip, inner in _timelines_on(show, timeline):
+        own = list(_voices(show, inner, (*within, timeline.id)))
+        yield from _within(clip, inner, own)
 
 
 def _voice(clip: Clip) -> Voice:
@@ -91,28 +90,45 @@ def rounds(clip: Clip, inner: Timeline) -> Iterator[tuple[float, float, float]]:
     """Yields the stretches of a timeline that are gone through while it lies on
     another: from when on there, from where on its own line, for how long.
     """
-    at, end, own = clip.start, clip.end, clip.entry
-    over, loop = over_at(inner), loop_of(inner)
     repeat = clip.repeat if clip.repeat > 0.0 else math.inf
+    at, own = clip.start, clip.entry
+
     for _ in range(MOST):
-        if end - at <= SHORTEST:
+        left = clip.end - at
+        if left <= SHORTEST:
             return
-        if own >= repeat - SHORTEST:
-            own = 0.0 if math.isinf(repeat) else math.fmod(own, repeat)
-            own = 0.0 if repeat - own <= SHORTEST else own
-        place, until = own, min(over, repeat)
-        if loop is not None:
-            begin, close = loop
-            if own >= close - SHORTEST:
-                place = begin + math.fmod(own - begin, close - begin)
-                place = begin if close - place <= SHORTEST else place
-            until = close
+        own = _begun_anew(own, repeat)
+        place, until = _on_its_line(inner, own, repeat)
+
         room = min(until - place, repeat - own)
-        if room <= SHORTEST and loop is None and math.isinf(repeat):
-            return  # it stands at its end, where nothing more is heard
-        length = min(end - at, room if room > SHORTEST else repeat - own)
+        if room <= SHORTEST:
+            if math.isinf(repeat):
+                return  # it stands at its end, where nothing more happens
+            room = repeat - own
+        length = min(left, room)
         yield at, place, length
         at, own = at + length, own + length
+
+
+def _begun_anew(own: float, repeat: float) -> float:
+    """Its own time, where it begins anew after a while."""
+    if own < repeat - SHORTEST:
+        return own
+    own = math.fmod(own, repeat)
+    return 0.0 if repeat - own <= SHORTEST else own
+
+
+def _on_its_line(inner: Timeline, own: float, repeat: float) -> tuple[float, float]:
+    """Where a timeline is by its own time, and where what it goes through ends."""
+    loop = loop_of(inner)
+    if loop is None:
+        return own, min(over_at(inner), repeat)
+
+    begin, close = loop
+    if own < close - SHORTEST:
+        return own, close
+    place = begin + math.fmod(own - begin, close - begin)
+    return (begin if close - place <= SHORTEST else place), close
 
 
 def _cut(voice: Voice, start: float, end: float, by: float, clip: Clip) -> Voice:
@@ -218,19 +234,30 @@ def _inner_events(
     """What happens along timelines that lie on one, at the times of that."""
     if timeline.id in within or len(within) >= DEEPEST:
         return
-    lit = (t for t in timeline.tracks if t.on and t.sort == TrackSort.LIGHT)
-    for clip in itertools.chain.from_iterable(track.clips for track in lit):
-        inner = show.playables.get(clip.plays.id)
-        if not isinstance(inner, Timeline) or clip.plays != inner.ref:
-            continue
-        if clip.rate != 1.0 or clip.length <= 0.0:
-            continue
+    for clip, inner in _timelines_on(show, timeline):
         events = [e for t in inner.tracks if t.on for e in t.events]
         events += _inner_events(show, inner, (*within, timeline.id))
-        if not events:
+        if events:
+            yield from _as_they_pass(clip, inner, events)
+
+
+def _timelines_on(show: Show, timeline: Timeline) -> Iterator[tuple[Clip, Timeline]]:
+    """The timelines that lie on one and go at their own rate."""
+    for track in timeline.tracks:
+        if not track.on or track.sort != TrackSort.LIGHT:
             continue
-        for at, place, length in rounds(clip, inner):
-            for event in events:
-                if place <= event.at < place + length - SHORTEST:
-                    then = at + event.at - place
-                    yield msgspec.structs.replace(event, at=then)
+        for clip in track.clips:
+            inner = show.playables.get(clip.plays.id)
+            plays = isinstance(inner, Timeline) and clip.plays == inner.ref
+            if plays and clip.rate == 1.0 and clip.length > 0.0:
+                yield clip, cast("Timeline", inner)
+
+
+def _as_they_pass(
+    clip: Clip, inner: Timeline, events: Sequence[Event]
+) -> Iterator[Event]:
+    """Events of a timeline at the times at which it comes to them."""
+    for at, place, length in rounds(clip, inner):
+        for event in events:
+            if place <= event.at < place + length - SHORTEST:
+                yield msgspec.structs.replace(event, at=at + event.at - place)

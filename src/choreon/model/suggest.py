@@ -5,7 +5,8 @@ both are. What is laid are ordinary clips.
 from __future__ import annotations
 
 import itertools
-from collections.abc import Sequence
+from collections import Counter
+from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 import msgspec
@@ -27,6 +28,7 @@ MOVES = 0.35  # of full, by which what moves is livelier than what stands
 FEW = 0.12  # of the lamps, that a look has at least to carry a section
 SUDDEN, GENTLE = 0.1, 4.0  # seconds, and beats, that a change takes
 BIG = 0.4  # of full, from which on a change of liveliness comes suddenly
+AGAIN = 1.5  # places by which a look is less likely each time that it was used
 TRACK = "suggested"
 
 
@@ -116,29 +118,39 @@ def choose(show: Show, parts: Sequence[Part]) -> list[Choice]:
     """Returns a look for each section: as lively among the looks as that is among the
     sections. The same name gets the same look, and no look comes twice in a row.
     """
-    looks = looks_of(show)
+    looks = [ref for _, ref in looks_of(show)]
     if not looks:
         return []
     known: dict[str, Ref] = {}
+    used: Counter[Ref] = Counter()
     made: list[Choice] = []
-    used: dict[Ref, int] = {}
+
     for part in parts:
-        before = made[-1] if made else None
-        again = known.get(part.name) if part.name else None
-        if again is None or (before and before.ref == again and len(looks) > 1):
-            wanted = part.energy * (len(looks) - 1)
-            ranked = sorted(
-                range(len(looks)),
-                key=lambda n: abs(n - wanted) + 1.5 * used.get(looks[n][1], 0),
-            )
-            refs = [looks[n][1] for n in ranked]
-            others = [r for r in refs if before is None or r != before.ref]
-            again = (others or refs)[0]
+        before = made[-1].ref if made else None
+        ref = known.get(part.name) if part.name else None
+        if ref is None or (ref == before and len(looks) > 1):
+            ref = _likeliest(looks, part.energy, used, before)
+            used[ref] += 1
             if part.name:
-                known.setdefault(part.name, again)
-            used[again] = used.get(again, 0) + 1
-        made.append(Choice(part, again))
+                known.setdefault(part.name, ref)
+        made.append(Choice(part, ref))
     return made
+
+
+def _likeliest(
+    looks: Sequence[Ref], energy: float, used: Mapping[Ref, int], but: Ref | None
+) -> Ref:
+    """The look whose place among all is nearest to how lively it should be; one that
+    has been used counts for less.
+    """
+    wanted = energy * (len(looks) - 1)
+
+    def away(place: int) -> float:
+        return abs(place - wanted) + AGAIN * used.get(looks[place], 0)
+
+    places = sorted(range(len(looks)), key=away)
+    others = [looks[n] for n in places if looks[n] != but]
+    return others[0] if others else looks[places[0]]
 
 
 def suggest(

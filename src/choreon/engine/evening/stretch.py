@@ -16,6 +16,7 @@ from choreon.model.show import Show
 from choreon.render.state import Player, Running, Time
 
 HELD = 0.25  # seconds after which a level that comes next has come at once
+PUT_RIGHT = 2.0  # seconds by which a begin may be put right
 NEAR = 0.005  # of full, by which a line that is thinned may be off
 SHORTEST = 0.05  # seconds of a clip
 
@@ -92,6 +93,9 @@ class _Maker:
             before = None
         if before is None:
             self._start(player, at)
+        elif 0.0 < player.steps[-1].at - before.steps[-1].at < PUT_RIGHT:
+            # a window had it begin at once; now it says when it truly did
+            self._begin = player.steps[-1].at
         self._player = player
         self._level(at, player.level)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import time
 
 from PySide6.QtCore import QObject, Signal
@@ -18,7 +19,7 @@ from choreon.render.state import Player, PlayState
 from choreon.ui.score.line_hand import LineHand
 
 MOST = 200_000  # states of a take
-NEAR_BEAT = 0.5  # of a beat, within which a time goes onto it
+LEAP = 0.25  # seconds by which the line has gone elsewhere
 TAKE = "take"  # what the ids of tracks of takes begin with
 
 
@@ -61,36 +62,42 @@ class Take(QObject):
         self._thens = []
 
     def _own(self, player: Player) -> bool:
-        """Whether a player is the line itself, or was on before the take began: its
-        clips would lie over what the line has of it.
-        """
+        """Whether a player is the line itself."""
         return player.ref.id == self._line_id and player.ref.kind == Timeline.kind
 
     def _see(self, state: PlayState) -> None:
+        """Another state: it belongs to the take while the line goes on."""
         if not self.on:
             return
-        now, line = time.monotonic(), self.hand.show.playables.get(self._line_id)
-        player = next((p for p in state.players if self._own(p)), None)
-        cursor = None if player is None else running.cursor_of(player)
-        goes = cursor is not None and player is not None and not player.releasing
-        if (
-            not isinstance(line, Timeline)
-            or cursor is None
-            or not goes
-            or cursor.pauses
-        ):
+        now = time.monotonic()
+        here = self._place(state, now)
+        if here is None:
             if self._ahead is not None:
                 self.end()
             return
-        here = cursor.time(now, 0.0).seconds
+
         ahead = here - now
-        loop = loop_of(line)
-        leapt = self._ahead is not None and abs(ahead - self._ahead) > 0.25
-        if leapt or (loop is not None and here >= loop[1]) or len(self._thens) > MOST:
+        self._ahead = ahead if self._ahead is None else self._ahead
+        leapt = abs(ahead - self._ahead) > LEAP
+        if leapt or here >= self._until or len(self._thens) > MOST:
             self.end()
             return
-        self._ahead = ahead if self._ahead is None else self._ahead
         self._thens.append(Then(self.hand.show, state, now))
+
+    def _place(self, state: PlayState, now: float) -> float | None:
+        """Where the line is; None while it stands, or is not on."""
+        player = next((p for p in state.players if self._own(p)), None)
+        cursor = None if player is None else running.cursor_of(player)
+        if player is None or player.releasing or cursor is None or cursor.pauses:
+            return None
+        return cursor.time(now, 0.0).seconds
+
+    @property
+    def _until(self) -> float:
+        """Where the line goes round, and a take is over."""
+        line = self.hand.show.playables.get(self._line_id)
+        loop = loop_of(line) if isinstance(line, Timeline) else None
+        return math.inf if loop is None else loop[1]
 
     def _lay(self, thens: list[Then], ahead: float) -> None:
         """Onto tracks of its own; what an earlier take had there makes room."""
@@ -113,11 +120,14 @@ class Take(QObject):
             text = tr("Nothing was done by hand: the line is as it was.")
             hand.parts.notices.told.emit(text, "info")
             return
+        clips = [clip for track in made for clip in track.clips]
+        first = min(begin + ahead, *(clip.start for clip in clips))
+        last = max(end + ahead, *(clip.end for clip in clips))
         earlier = [t.id for t in line.tracks if t.id.startswith(TAKE)]
-        room = timelines.cleared(line, earlier, begin + ahead, end + ahead)
+        room = timelines.cleared(line, earlier, first, last)
         tracks = self._onto(room, made)
         hand.edit(tr("a take"), lambda _: edits.replace(room, tracks=tracks))
-        count = sum(len(track.clips) for track in made)
+        count = len(clips)
         drafted = any(then.state.live for then in thens)
         text = sentences(
             plural(count, "{n} clip was taken.", "{n} clips were taken."),
