@@ -193,8 +193,11 @@ def test_the_engine_ends_and_nothing_is_left(plays, engines):
     until(lambda: not Path(f"/proc/{pid}").exists())
 
 
-def test_a_show_without_sounds_starts_no_process(engines, demo_path):
-    client = engines.start(demo_path)
+def test_a_show_without_sounds_starts_no_process(engines, demo_show, tmp_path):
+    show = edits.remove(demo_show, Ref("timeline", "lanterns-home-song"))
+    path = tmp_path / "Silent.choreon"
+    showfile.write(path, show)
+    client = engines.start(path)
     client.send(Do(Ref("scene", "slack-water"), Verb.START, 1.0))
     client.wait_for(protocol.Pulse)
     client.wait_for(protocol.Pulse)

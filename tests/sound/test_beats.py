@@ -15,9 +15,10 @@ from choreon.model.tempo_map import (
     steadied,
     with_beat,
 )
-from choreon.sound.beats import NOTHING, WELL, find_beats, track
+from choreon.sound.beats import NOTHING, find_beats, track
 from choreon.sound.onsets import FRAMES, Listener, listen, strength
 from choreon.sound.samples import RATE
+from choreon.sound.told import WELL
 from tests.sound.music import f_measure, made
 
 STEADY = [{"bpm": bpm} for bpm in (60, 72, 96, 118, 128, 150, 180)]

@@ -14,8 +14,8 @@ import pytest
 
 from choreon.sound import files
 from choreon.sound.files import NotHeard, blocks
-from choreon.sound.reading import read_line
 from choreon.sound.samples import RATE
+from choreon.sound.told import read_line
 from tests.sound.music import f_measure, made
 
 

@@ -8,7 +8,8 @@ import random
 import numpy as np
 import pytest
 
-from choreon.sound.live import SURE, LiveListener, Tempo, beats_apart
+from choreon.sound.live import LiveListener, Tempo, beats_apart
+from choreon.sound.music import SURE
 from choreon.sound.samples import RATE
 from tests.sound.music import made
 

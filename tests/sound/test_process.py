@@ -21,6 +21,7 @@ from choreon.sound.asked import (
     Voice,
     from_sound,
     pack,
+    socket_path,
     to_sound,
 )
 from choreon.sound.cards import Practice, plug
@@ -52,7 +53,7 @@ class Told:
 
     def __init__(self) -> None:
         self.socket = socket.socket(socket.AF_UNIX, socket.SOCK_STREAM)
-        self.socket.connect(str(process.socket_path()))
+        self.socket.connect(str(socket_path()))
         self.socket.settimeout(0.5)
         self.heard = Heard()
         self._lines = Lines()

@@ -63,7 +63,7 @@ from choreon.render.compiled import CompiledShow, compile_show
 from choreon.render.compositor import render
 from choreon.render.rig import Bytes
 from choreon.render.state import PlayState, Ramp
-from choreon.sound.listening import Music
+from choreon.sound.music import Music
 from choreon.wire.artnet import Finder, Reply
 from choreon.wire.outputs import Sender
 from choreon.wire.time_code import Place

@@ -41,8 +41,8 @@ from choreon.sound.asked import (
     Voice,
     from_sound,
     pack,
+    socket_path,
 )
-from choreon.sound.process import socket_path
 
 log = logging.getLogger(__name__)
 

@@ -7,8 +7,16 @@ needs to know nothing of what was before.
 from __future__ import annotations
 
 from collections.abc import Iterator
+from pathlib import Path
 
 import msgspec
+
+from choreon import folders
+
+
+def socket_path() -> Path:
+    """Returns where the process that sounds listens."""
+    return folders.runtime() / "sound.sock"
 
 
 class Voice(msgspec.Struct, frozen=True, array_like=True):

@@ -7,13 +7,13 @@ D. Ellis, “Beat tracking by dynamic programming”, J. of New Music Research 3
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import NamedTuple
 
 import numpy as np
 from scipy.ndimage import gaussian_filter1d
 
 from choreon.sound.onsets import FRAMES, Heard, strength
 from choreon.sound.samples import Floats
+from choreon.sound.told import Found
 
 SLOWEST, FASTEST = 48.0, 215.0  # beats a minute that are looked for
 USUAL, OCTAVES = 115.0, 0.9  # the tempo that is likeliest, and how far others may be
@@ -26,20 +26,7 @@ FEWEST = 8  # beats that say anything
 SURE = 0.12  # of the score, by which another bar must be better
 BY_CHANCE = 0.12  # how alike noise is to itself a beat later
 CLEAR = 2.5  # how well beats fit that stand out clearly
-WELL = 0.4  # how sure it is from which on beats can be gone by unseen
 RELATIVES = (1.0, 2.0, 0.5, 1.5, 2.0 / 3.0, 3.0, 1.0 / 3.0)
-
-
-class Found(NamedTuple):
-    """Beats that were found: when each is, in seconds; how many a bar has, which is the
-    first of one, the tempo in the middle, and how sure it is, 0…1.
-    """
-
-    beats: tuple[float, ...]
-    bar: int = 4
-    first: int = 0
-    bpm: float = 0.0
-    sure: float = 0.0
 
 
 NOTHING = Found(())

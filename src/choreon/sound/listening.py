@@ -25,6 +25,7 @@ from choreon.language import tr
 from choreon.sound.cards import of_machine, quiet
 from choreon.sound.files import NotHeard, blocks
 from choreon.sound.live import LiveListener
+from choreon.sound.music import Music
 from choreon.sound.samples import RATE, Sound
 
 TELL = 0.05  # seconds between two lines
@@ -32,27 +33,6 @@ PERIOD = 20  # milliseconds of a block
 BLOCK = RATE * PERIOD // 1000
 MOST_WAITING = 200  # blocks that wait to be listened to
 GONE = 2.0  # seconds without sound after which a source counts as gone
-
-
-class Music(msgspec.Struct, frozen=True, omit_defaults=True):
-    """A line: how loud it is in each band, 0…1; the tempo, when a beat was, how sure
-    that is, where that is told anew; which sources there are; what is wrong.
-    """
-
-    levels: tuple[float, ...] = ()
-    bpm: float = 0.0
-    at: float = 0.0
-    sure: float = 0.0
-    sources: tuple[str, ...] = ()
-    trouble: str = ""
-
-
-def read_line(line: bytes) -> Music | None:
-    """Returns what a line says; None where it says nothing of the kind."""
-    try:
-        return msgspec.json.decode(line, type=Music)
-    except msgspec.DecodeError:
-        return None
 
 
 class SourceGone(Exception):

@@ -12,13 +12,13 @@ from scipy.ndimage import gaussian_filter1d
 
 from choreon.sound.beats import WEIGHTS, tempo_and_beats
 from choreon.sound.clock import CardClock
+from choreon.sound.music import SURE
 from choreon.sound.onsets import FRAMES, HOP, WINDOW, Listener, strength
 from choreon.sound.samples import RATE, Sound
 
 LISTENED = 12.0  # seconds by which the tempo is found
 FIRST = 5.0  # seconds until it is told for the first time
 EVERY = 1.0  # seconds from one look for the tempo to the next
-SURE = 0.3  # how sure it is from which on it is gone by
 STEADY = 0.04  # of the tempo, by which two in a row may differ
 EDGES = (30.0, 150.0, 600.0, 2500.0, 10_000.0)  # hertz between the bands
 BANDS = ("low", "low mid", "high mid", "high")
@@ -119,6 +119,3 @@ def beats_apart(tempo: Tempo, at: float) -> float:
     """Returns by how much of a beat a time lies off the nearest one, −0.5…0.5."""
     beats = (at - tempo.at) * tempo.bpm / 60.0
     return beats - round(beats)
-
-
-__all__ = ["BANDS", "SURE", "LiveListener", "Tempo", "beats_apart"]

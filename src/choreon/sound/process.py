@@ -20,7 +20,6 @@ from pathlib import Path
 
 import numpy as np
 
-from choreon import folders
 from choreon.language import sentences, tr
 from choreon.sound.asked import (
     Click,
@@ -30,6 +29,7 @@ from choreon.sound.asked import (
     Lines,
     Shall,
     pack,
+    socket_path,
     to_sound,
 )
 from choreon.sound.cards import Card, CardGone, Cards, TimedCard
@@ -45,11 +45,6 @@ LOOK = 2.0  # seconds between two looks for a card that is not there
 ALONE = 10.0  # seconds without an engine after which nothing is to be heard any more
 FORSAKEN = 30.0  # and after which it ends
 BACKLOG = 1 << 20  # bytes that an engine may leave unread
-
-
-def socket_path() -> Path:
-    """Where it listens."""
-    return folders.runtime() / "sound.sock"
 
 
 class SoundProcess:

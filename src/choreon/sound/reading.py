@@ -11,34 +11,15 @@ from pathlib import Path
 import msgspec
 
 from choreon.sound import waves
-from choreon.sound.beats import Found, find_beats
+from choreon.sound.beats import find_beats
 from choreon.sound.files import NotHeard, blocks
 from choreon.sound.onsets import Listener
-from choreon.sound.sections import Section, find_sections
+from choreon.sound.sections import find_sections
+from choreon.sound.told import Told
 from choreon.sound.waves import WaveMaker
 
 EVERY = 0.02  # of the whole, after which it is told how far it is
 FINDING = 0.9  # of the work that reading is
-
-
-class Told(msgspec.Struct, frozen=True, omit_defaults=True):
-    """A line: how far it is, 0…1; at last what was found, or why nothing was."""
-
-    done: float
-    found: Found | None = None
-    digest: str = ""
-    size: int = 0
-    seconds: float = 0.0
-    sections: tuple[Section, ...] = ()
-    error: str = ""
-
-
-def read_line(line: bytes) -> Told | None:
-    """Returns what a line says; None where it says nothing of the kind."""
-    try:
-        return msgspec.json.decode(line, type=Told)
-    except msgspec.DecodeError:
-        return None
 
 
 def run(path: Path) -> int:

@@ -9,13 +9,13 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Sequence
-from typing import NamedTuple
 
 import numpy as np
 from scipy.ndimage import gaussian_filter1d
 
 from choreon.sound.onsets import FRAMES, Heard
 from choreon.sound.samples import Floats
+from choreon.sound.told import Section
 
 STEP = 2.0  # seconds of a moment where nothing goes by bars
 AROUND = 8  # moments on either side that are held against each other
@@ -25,16 +25,6 @@ LEAST = 0.2  # of all that could be, that the clearest border has at least
 ALIKE = 0.9  # from which on two sections are the same again
 FEWEST = 3 * SHORTEST  # moments of a piece that has sections at all
 MOST_MOMENTS = 1200
-
-
-class Section(NamedTuple):
-    """A section: when it begins, in seconds; which it is, as a number, those that are
-    alike have the same; how lively it is, 0…1 of the piece.
-    """
-
-    begin: float
-    which: int
-    energy: float
 
 
 def find_sections(

@@ -27,7 +27,7 @@ from choreon.engine.inputs.soft_takeover import SoftTakeover
 from choreon.model.inputs import AnyInput, Coding, Control, is_key
 from choreon.model.show import Show
 from choreon.render.state import PlayState
-from choreon.sound.listening import Music
+from choreon.sound.music import Music
 from choreon.wire.time_code import Place
 
 Resolve = Callable[[Show, PlayState], list[Do]]

@@ -23,8 +23,7 @@ from choreon.model.show import Show
 from choreon.model.verbs import Verb
 from choreon.render.state import PlayState
 from choreon.sound.asked import Lines
-from choreon.sound.listening import Music, read_line
-from choreon.sound.live import SURE
+from choreon.sound.music import SURE, Music, read_line
 
 LOOK = 0.2  # seconds between two looks while nothing is heard
 LEAST = 0.01  # of full, below which a level has not moved

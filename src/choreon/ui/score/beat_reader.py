@@ -10,7 +10,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject, QProcess, Signal
 
 from choreon.language import tr
-from choreon.sound.reading import Told, read_line
+from choreon.sound.told import Told, read_line
 
 
 class BeatReader(QObject):

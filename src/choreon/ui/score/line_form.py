@@ -25,6 +25,7 @@ from choreon.model.tempo_map import (
 from choreon.model.verbs import Verb
 from choreon.ui.score.line_hand import LineHand
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.flow import flow
 from choreon.ui.widgets.numbers import NumberField
 from choreon.ui.widgets.values import ValueField
 
@@ -124,9 +125,15 @@ class LineForm(QWidget):
         self.of_line = QWidget()
         bar = basics.row(basics.label(tr("Beats a bar"), "small"), self.bar, spacing=6)
         buttons = [*self.corrections, self.tap]
-        pairs = [basics.row(*buttons[n : n + 2], spacing=4) for n in (0, 2, 4)]
+        corrections = flow(*buttons, spacing=4)
         basics.stack(
-            self.of_line, self.tempo, self.first, bar, self.found, *pairs, spacing=4
+            self.of_line,
+            self.tempo,
+            self.first,
+            bar,
+            self.found,
+            corrections,
+            spacing=4,
         )
         box = basics.stack(
             self, self.title, self.of_clip, self.of_event, self.of_line, spacing=8

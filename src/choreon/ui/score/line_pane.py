@@ -27,9 +27,8 @@ from choreon.model.playables.timeline import LineEnd, Mark, TrackSort, WhenStopp
 from choreon.model.refs import Ref
 from choreon.model.show import Sound
 from choreon.model.sounds import has_sound
-from choreon.sound.beats import WELL
 from choreon.sound.files import NotHeard
-from choreon.sound.reading import Told
+from choreon.sound.told import WELL, Told
 from choreon.sound.waves import A_SECOND
 from choreon.ui import renaming, theme
 from choreon.ui.parts import Parts

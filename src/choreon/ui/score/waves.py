@@ -15,7 +15,7 @@ from choreon.formats import sounds
 from choreon.model.playables.timeline import Clip
 from choreon.model.show import Sound
 from choreon.sound import waves
-from choreon.sound.reading import Told
+from choreon.sound.told import Told
 from choreon.sound.waves import A_SECOND, Wave
 from choreon.ui.parts import Parts
 from choreon.ui.score.beat_reader import BeatReader

@@ -17,7 +17,7 @@ from choreon.model.inputs import Answer, Pickup, music_control, tied
 from choreon.model.inputs.music import BANDS
 from choreon.model.refs import MASTER, TEMPO, Ref, name_of, to_tile
 from choreon.model.show import Show
-from choreon.sound.live import SURE
+from choreon.sound.music import SURE
 from choreon.ui import theme
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
