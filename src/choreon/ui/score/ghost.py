@@ -35,7 +35,7 @@ class Ghost(QWidget):
         self.stage.setMinimumSize(120, HIGH)
         self.stage.setMaximumHeight(HIGH)
         self.stage.setAccessibleName(tr("The stage in some seconds"))
-        self.words = basics.label("", "small")
+        self.words = basics.label("", "small", wrap=True)
         basics.stack(self, self.words, self.stage, spacing=4)
         self._painter: tuple[object, StagePainter] | None = None
         self._tick = QTimer(self, interval=TICK)
