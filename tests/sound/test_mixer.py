@@ -23,6 +23,9 @@ class Ramp:
         sound = np.where((at >= 0) & (at < self.length), at * self.part, 0.0)
         return np.repeat(sound[:, None], 2, axis=1).astype(np.float32)
 
+    def ready(self, begin: int) -> bool:
+        return True
+
 
 class Full(Ramp):
     """A file that is one throughout."""
@@ -216,3 +219,34 @@ def test_clicks_are_heard_at_their_time():
     begin = int(np.flatnonzero(heard)[0])
     assert abs(begin - 0.05 * RATE) < 3
     assert not mixer.clicks
+
+
+class Slow(Ramp):
+    """A file that is made ready only after a while."""
+
+    there = False
+
+    def ready(self, begin: int) -> bool:
+        return self.there
+
+    def read(self, begin: int, count: int):
+        return super().read(begin, count) * self.there
+
+
+def test_a_line_that_begins_waits_for_its_file_and_is_heard_from_its_first_sample():
+    source = Slow()
+    mixer = mixer_of(source, line(Voice("a", 0.0, 60.0)))
+    assert not played(mixer, 0, 0.6).any()
+    assert mixer.heard(0.6 * RATE, 0.6) == ()  # the light goes on by the clock
+    source.there = True
+    heard = played(mixer, round(0.6 * RATE), 0.1) * 2**20
+    assert heard == pytest.approx(np.arange(len(heard)), abs=0.1)
+
+
+def test_a_file_that_takes_too_long_is_not_waited_for():
+    source = Slow()
+    mixer = mixer_of(source, line(Voice("a", 0.0, 60.0)))
+    played(mixer, 0, 1.5)
+    assert mixer.heard(1.5 * RATE, 1.5)  # it goes on, in silence
+    source.there = True
+    assert played(mixer, round(1.5 * RATE), 0.1).all()

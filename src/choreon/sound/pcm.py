@@ -43,6 +43,8 @@ class Pcm:
     def __init__(self, path: Path) -> None:
         self.path = path
         self.trouble = ""
+        self.whole = False
+        """Whether all of it has been decoded."""
         self._handle = -1
 
     def open(self, cached: Path) -> None:
@@ -67,6 +69,15 @@ class Pcm:
         out[skipped : skipped + whole] = sound
         out *= 1.0 / 32768.0
         return out
+
+    def ready(self, begin: int) -> bool:
+        """Whether half a second can be read from a frame on, or never will be."""
+        if self.trouble or self.whole:
+            return True
+        if self._handle < 0:
+            return False
+        there = os.fstat(self._handle).st_size // FRAME
+        return there >= max(0, begin) + RATE // 2
 
     def close(self) -> None:
         """Read no more."""
@@ -146,6 +157,7 @@ class Store:
         whole = self._folder / f"{key_of(one.path)}.pcm"
         if whole.exists():
             one.open(whole)
+            one.whole = True
             os.utime(whole)
             return
 
@@ -162,6 +174,7 @@ class Store:
                 one.open(part)
                 self._copy(stream, file)
             part.replace(whole)
+            one.whole = True
         except BaseException:
             with contextlib.suppress(OSError):
                 part.unlink()
