@@ -64,6 +64,7 @@ def own_folders(
 # A machine that is busy may stand for many seconds: what waits for a state waits this
 # long before it says that it never came.
 PATIENCE = 60.0
+SOON = 5.0  # seconds after which an engine that does not end as asked is ended
 
 
 def until(
@@ -154,7 +155,7 @@ class Engines:
             pass
         for process in self.running:
             try:
-                process.wait(60)
+                process.wait(SOON)
             except subprocess.TimeoutExpired:
                 process.terminate()  # the supervisor ends the engine first
                 process.wait(PATIENCE)

@@ -456,7 +456,7 @@ def test_the_cue_sheet_is_printed(hands, score, tmp_path, monkeypatch):
         QFileDialog, "getSaveFileName", lambda *_, **__: (str(path), "")
     )
     score.files._ask_sheet(True)
-    hands.until(lambda: path.exists() and path.stat().st_size > 1000)
+    hands.until(lambda: "was written" in hands.window.notice.text.text())
     text = "".join(page.extract_text() for page in pypdf.PdfReader(path).pages)
     assert "Tom comes" in text
     assert "Missed it again?" in text

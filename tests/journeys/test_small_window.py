@@ -37,7 +37,7 @@ def test_at_150_per_cent_on_a_small_laptop_what_must_be_at_hand_stays_in_sight(h
         place = hands.place(name)
         hands.until(lambda p=place: not walking.hidden(p), 5.0, f"cut: {name}")
         assert not walking.hidden(heading)
-        assert not walking.overlapping(heading)
+        hands.until(lambda: not walking.overlapping(heading))
         at_hand = [heading.blackout, heading.grand, heading.undo, heading.draft]
         at_hand += [ledger.keep_button, *window.buttons.buttons(), window.find_button]
         for widget in at_hand:
