@@ -94,7 +94,7 @@ def light_of(evening: Evening, at: float) -> np.ndarray:
     return render(compile_show(then.show), then.state, at)
 
 
-@pytest.mark.parametrize("seed", range(8))
+@pytest.mark.parametrize("seed", range(4))
 def test_every_moment_gives_the_bytes_that_it_gave(seed):
     """Presses, masters, chases, stacks, edits in the middle; nothing is dragged."""
     dice = random.Random(seed)
@@ -112,9 +112,9 @@ def test_every_moment_gives_the_bytes_that_it_gave(seed):
             look = {f: {**values, "Dimmer": 0.3} for f, values in scene.look.items()}
             changed = edits.change(played.show, scene.ref, look=look)
             played.edit(changed)
-        played.run(dice.choice([0.1, 0.7, 2.3, 20.0]))
+        played.run(dice.choice([0.1, 0.7, 2.3, 5.0]))
     evening = played.read()
-    for at in dice.sample(sorted(played.bytes), 60):
+    for at in dice.sample(sorted(played.bytes), 40):
         assert np.array_equal(light_of(evening, at), played.bytes[at]), at
 
 
