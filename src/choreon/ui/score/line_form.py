@@ -116,7 +116,7 @@ class LineForm(QWidget):
             tip=tr("Press on each beat while it plays (T); it ends by itself"),
         )
         self.taps: list[float] = []
-        self._last_tap = QTimer(self, singleShot=True, interval=TAPPED)
+        self._last_tap = QTimer(self, interval=TAPPED)
         self._last_tap.timeout.connect(self.end_taps)
         self.of_clip = QWidget()
         basics.stack(self.of_clip, *self.fields.values(), spacing=4)

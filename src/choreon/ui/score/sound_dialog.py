@@ -29,13 +29,17 @@ class Flash(QWidget):
         super().__init__()
         self.setFixedHeight(54)
         self.lit = False
-        self._off = QTimer(self, singleShot=True, interval=LIT)
-        self._off.timeout.connect(lambda: self._set(False))
+        self._off = QTimer(self, interval=LIT)
+        self._off.timeout.connect(self._go_out)
 
     def flash(self) -> None:
         """Light up."""
         self._set(True)
         self._off.start()
+
+    def _go_out(self) -> None:
+        self._off.stop()
+        self._set(False)
 
     def _set(self, lit: bool) -> None:
         self.lit = lit
@@ -96,9 +100,9 @@ class SoundDialog(Dialog):
         self.resize(440, 360)
         self._beat = QTimer(self, interval=int(1000 * EVERY))
         self._beat.timeout.connect(self._click)
-        self._due = QTimer(self, singleShot=True)
-        self._due.timeout.connect(self.flash.flash)
-        self.finished.connect(lambda _: self._beat.stop())
+        self._due = QTimer(self)
+        self._due.timeout.connect(self._light_up)
+        self.finished.connect(lambda _: self._end())
         parts.engine.sounded.connect(self.follow)
         self.follow(parts.engine.sound)
 
@@ -122,12 +126,20 @@ class SoundDialog(Dialog):
         if (device, by_ear) != (known.wanted, known.by_ear):
             self.parts.engine.set_sound(device, by_ear)
 
+    def _end(self) -> None:
+        self._beat.stop()
+        self._due.stop()
+
     def _toggle(self) -> None:
         if self.test.isChecked():
             self._click()
             self._beat.start()
         else:
             self._beat.stop()
+
+    def _light_up(self) -> None:
+        self._due.stop()
+        self.flash.flash()
 
     def _click(self) -> None:
         """Have a click heard and a flash seen at the same moment."""
