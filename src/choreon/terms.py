@@ -20,6 +20,7 @@ TERMS = {
     "chase": tr("chase"),
     "stack": tr("stack"),
     "timeline": tr("timeline"),
+    "canvas": tr("canvas"),
     "cue": tr("cue"),
     "step": tr("step"),
     "palette": tr("palette"),
@@ -47,6 +48,7 @@ TERMS = {
     "output": tr("output"),
     "picture": tr("picture"),
     "sound": tr("sound"),
+    "image": tr("image"),
     "draft": tr("draft"),
     "walk": tr("walk"),
     # time, and how steps run

@@ -28,6 +28,7 @@ NOUNS = {
     "outputs": "output",
     "pictures": "picture",
     "sounds": "sound",
+    "images": "image",
     "marks": "mark",
     "palettes": "palette",
 }
@@ -46,6 +47,7 @@ ORDERS = {
     "outputs": tr("the order of outputs"),
     "pictures": tr("the order of pictures"),
     "sounds": tr("the order of sounds"),
+    "images": tr("the order of images"),
     "marks": tr("the order of marks"),
     "palettes": tr("the order of palettes"),
     "playables": tr("the order of what plays"),

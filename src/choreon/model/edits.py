@@ -22,6 +22,7 @@ from choreon.model.refs import (
     COLLECTION_OF,
     FIXTURE,
     GROUP,
+    IMAGE,
     MARK,
     PALETTE,
     TILE,
@@ -547,7 +548,10 @@ def _uses(playable: AnyPlayable, ref: Ref) -> bool:
         return True
     if ref.kind in (PALETTE, MARK, GROUP):
         linked = any(links.touches(look, str(ref)) for look in looks)
+        linked = linked or str(ref) in kind.links(playable)
         return linked or str(ref) in model_effects.links_in(effects)
+    if ref.kind == IMAGE:
+        return str(ref) in kind.links(playable)
     if ref.kind == FIXTURE:
         in_looks = any(ref.id in look for look in looks)
         return in_looks or any(ref.id in effect.fixtures for effect in effects)
@@ -577,6 +581,11 @@ def unlink_everywhere(show: Show, link: str) -> Show:
     changed = model_effects.effects_changed(
         changed, lambda effects: model_effects.unlinked(show, effects, link)
     )
+    for playable in show.playables.values():
+        loose_one = kind_of(playable).unlinked(playable, show, link)
+        if loose_one is not playable:
+            changed = put(changed, "playables", loose_one)
+
     for palette in show.palettes.values():
         after = _palette_unlinked(show, palette, link)
         if after is not palette:

@@ -59,5 +59,6 @@ def _own(show: Show, playable: Playable) -> list[str]:
     found = [fixture for look in kind.looks(playable) for fixture in look]
     for effect in kind.effects(playable):
         found += of_effect(show, effect)
+    found += kind.fixtures(show, playable)
     pattern = getattr(playable, "pattern", None)
     return [*found, *(pattern.lamps if pattern is not None else ())]

@@ -28,6 +28,7 @@ LAMPS = "lamps"  # an attribute of certain lamps, given by a hand of its own
 PAGE = "page"
 DEED = "deed"  # something done to all that plays
 SOUND = "sound"
+IMAGE = "image"
 PALETTE, MARK, GROUP, FIXTURE, TYPE = "palette", "mark", "group", "fixture", "type"
 
 COLLECTION_OF = {
@@ -42,6 +43,7 @@ COLLECTION_OF = {
     "output": "outputs",
     "picture": "pictures",
     SOUND: "sounds",
+    IMAGE: "images",
     "surface": "surfaces",
     "desk": "desks",
     "send": "sends",

@@ -12,6 +12,7 @@ from typing import Any
 import msgspec
 
 from choreon.model.fixture_type import FixtureType
+from choreon.model.images import Image
 from choreon.model.inputs import (
     AnyInput,
     Desk,
@@ -248,6 +249,7 @@ class Show(msgspec.Struct, frozen=True, kw_only=True):
     outputs: dict[str, AnyOutput] = {}
     pictures: dict[str, Picture] = {}
     sounds: dict[str, Sound] = {}
+    images: dict[str, Image] = {}
     marks: dict[str, Mark] = {}
     palettes: dict[str, Palette] = {}
     opens: tuple[Start, ...] = ()
@@ -281,6 +283,7 @@ COLLECTIONS: dict[str, Any] = {
     "outputs": AnyOutput,
     "pictures": Picture,
     "sounds": Sound,
+    "images": Image,
     "marks": Mark,
     "palettes": Palette,
 }

@@ -11,10 +11,10 @@ from collections.abc import Sequence
 import numpy as np
 
 from choreon.render import heads as moving
-from choreon.render.canvas import Canvas
 from choreon.render.compiled import CompiledShow
 from choreon.render.compositor import compose
 from choreon.render.looks import Angles, CompiledLook
+from choreon.render.pile import Pile
 from choreon.render.rig import Floats, Ints
 from choreon.render.sources import Source
 from choreon.render.state import PlayState
@@ -41,15 +41,15 @@ def approach(
     if look.points is None:
         return {}
 
-    canvas = compose(compiled, state, now, alone=True)
+    pile = compose(compiled, state, now, alone=True)
     aimed = np.flatnonzero(np.isfinite(look.points).all(axis=1))
     heads = compiled.rig.heads
-    lit = canvas.values[compiled.rig.light[heads.rows[look.heads[aimed], 0]]] > DARK
+    lit = pile.values[compiled.rig.light[heads.rows[look.heads[aimed], 0]]] > DARK
     angles = look.values[look.head_rows[aimed]].copy()
 
     moved, free = aimed[lit], aimed[~lit]
     if len(moved):
-        angles[lit] = _along(compiled, canvas, look, moved)
+        angles[lit] = _along(compiled, pile, look, moved)
 
     if len(free) and next_looks:
         angles[~lit] = _foreseeing(compiled, look, free, next_looks)
@@ -80,11 +80,11 @@ def onto_paths(
 
     heads = compiled.rig.heads
     names = {n: fixture for fixture, n in heads.of.items()}
-    canvas = compose(compiled, state, now, alone=True)
+    pile = compose(compiled, state, now, alone=True)
 
     found: dict[str, Angles] = {}
     for which, begin, points in begins:
-        here = canvas.values[heads.rows[which]]
+        here = pile.values[heads.rows[which]]
         shortest = heads.solve(which, points, here)[0]
         travel = np.abs(begin - here).sum(axis=1)
 
@@ -97,17 +97,17 @@ def onto_paths(
 
 
 def _along(
-    compiled: CompiledShow, canvas: Canvas, look: CompiledLook, moved: Ints
+    compiled: CompiledShow, pile: Pile, look: CompiledLook, moved: Ints
 ) -> Floats:
     """Pan and tilt (n, 2) at which lit heads, `moved` (n) of the look's, arrive."""
     heads = compiled.rig.heads
     assert look.points is not None
     which, ends = look.heads[moved], look.points[moved]
-    here = canvas.values[heads.rows[which]]
+    here = pile.values[heads.rows[which]]
     angles = heads.solve(which, ends, here)[0]
 
-    if canvas.trail.points is not None:
-        start = canvas.trail.points[which]
+    if pile.trail.points is not None:
+        start = pile.trail.points[which]
         known = np.flatnonzero(np.isfinite(start).all(axis=1))
         able, there = moving.plan(
             heads, which[known], start[known], ends[known], here[known]

@@ -13,7 +13,7 @@ import numpy as np
 from choreon.model.inputs import Merge
 from choreon.model.motion import Effect, Effects
 from choreon.model.playables import AnyPlayable, kind_of
-from choreon.model.refs import COLLECTION_OF, GROUP, MARK, PALETTE, Ref
+from choreon.model.refs import COLLECTION_OF, GROUP, IMAGE, MARK, PALETTE, Ref
 from choreon.model.show import Show
 from choreon.model.values import Look
 from choreon.render.effects import ROOM, CompiledEffects, LiveEffects, compile_effects
@@ -505,6 +505,7 @@ def _means(meaning: Callable[[Any], object], thing: object) -> object:
 
 _MEANINGS: dict[str, Callable[[Any], object]] = {
     GROUP: lambda group: group.fixtures,
+    IMAGE: lambda image: (image.data, image.key, image.times),
     MARK: lambda mark: (mark.x, mark.y, mark.z),
     PALETTE: lambda palette: (palette.values, palette.each, palette.motion),
 }

@@ -38,7 +38,6 @@ import numpy as np
 from choreon.model import attributes as at
 from choreon.model.show import Room
 from choreon.render import on_paths
-from choreon.render.canvas import Canvas
 from choreon.render.compiled import CompiledShow
 from choreon.render.drafts import (
     Drafted,
@@ -51,6 +50,7 @@ from choreon.render.encode import encode, raw_values
 from choreon.render.lights import Lights
 from choreon.render.looks import CompiledLook
 from choreon.render.on_paths import OnPaths
+from choreon.render.pile import Pile
 from choreon.render.plan import AnyLayer, Plan
 from choreon.render.ready import lay_ready
 from choreon.render.rig import Bytes, Floats, Rig
@@ -68,8 +68,8 @@ BLINK = 0.5  # seconds of light, and of dark, of a lamp that identifies itself
 def render(compiled: CompiledShow, state: PlayState, now: float) -> Bytes:
     """Returns the frame (U, 512) at time `now`, in the order of the rig's universes."""
     rig = compiled.rig
-    canvas = compose(compiled, state, now)
-    frame = encode(rig, canvas.values[: rig.size], canvas.raw())
+    pile = compose(compiled, state, now)
+    frame = encode(rig, pile.values[: rig.size], pile.raw())
     for sent in state.sent:
         if now < sent.until and sent.universe in rig.universes:
             row = rig.universes.index(sent.universe)
@@ -91,8 +91,8 @@ def unmastered(
     `steady`: without what effects do to what others give.
     """
     plain = replace(state, masters=Masters(), identify=None)
-    canvas = compose(compiled, plain, now, alone=steady, steady=steady)
-    return canvas.values[: compiled.rig.size]
+    pile = compose(compiled, plain, now, alone=steady, steady=steady)
+    return pile.values[: compiled.rig.size]
 
 
 def levels(compiled: CompiledShow, state: PlayState, now: float) -> Floats:
@@ -100,12 +100,12 @@ def levels(compiled: CompiledShow, state: PlayState, now: float) -> Floats:
     return driven_values(compiled.rig, compose(compiled, state, now))
 
 
-def driven_values(rig: Rig, canvas: Canvas, apart: bool = False) -> Floats:
-    """Returns the raw value of every channel (C) that a canvas comes to. `apart`:
+def driven_values(rig: Rig, pile: Pile, apart: bool = False) -> Floats:
+    """Returns the raw value of every channel (C) that a pile comes to. `apart`:
     another thread may encode meanwhile.
     """
-    raw = raw_values(rig, canvas.values[: rig.size], apart)
-    driven = canvas.raw()
+    raw = raw_values(rig, pile.values[: rig.size], apart)
+    driven = pile.raw()
     if driven is not None:
         raw += driven[1] * (driven[0] - raw)
     return raw
@@ -128,7 +128,7 @@ def compose(
     found: Trace | None = None,
     alone: bool = False,
     steady: bool = False,
-) -> Canvas:
+) -> Pile:
     """Lay all layers over each other; with `found`, record what each one gave. `alone`:
     another thread may compose meanwhile. `steady`: no effect changes what others give.
     """
@@ -139,9 +139,9 @@ def compose(
     plan.steady = steady
 
     plan.dim(masters.of_what_plays(state.masters, now))
-    canvas = plan.base.canvas.copy()
+    pile = plan.base.pile.copy()
     if state.ready:
-        lay_ready(canvas, compiled, plan.given, state, now)
+        lay_ready(pile, compiled, plan.given, state, now)
     drafts = drafts_of(compiled, state, now, apart)
 
     for draft in drafts:
@@ -152,12 +152,12 @@ def compose(
     lights, beside = plan.light(
         now, _highest(held, None if drafted is None else drafted.top)
     )
-    _lay_players(compiled, plan, canvas, lights, beside, found)
+    _lay_players(compiled, plan, pile, lights, beside, found)
     lit = lights.level[:-1]
 
     if drafts:
         others = _highest(lights.top, _highest(plan.added, held))
-        lit = lay_drafts(canvas, drafts, others, lit.copy(), found, steady)
+        lit = lay_drafts(pile, drafts, others, lit.copy(), found, steady)
 
     scale = masters.of_groups(state.masters, now)
     if scale is not None:
@@ -166,23 +166,23 @@ def compose(
     asides = asides_of(compiled, state, now)
     if asides:
         others = _highest(lights.top, beside)
-        lit = lay_drafts(canvas, asides, others, lit.copy(), found, steady)
+        lit = lay_drafts(pile, asides, others, lit.copy(), found, steady)
         scale = _but_for(scale, asides)
 
-    canvas.settle()
+    pile.settle()
     whole = masters.of_all(state.masters, now) * state.masters.closing
-    canvas.values[: rig.intensities] = lit * whole
-    _shade_raw(canvas, whole if scale is None else scale * whole)
-    masters.hold(canvas, state.masters, now)
+    pile.values[: rig.intensities] = lit * whole
+    _shade_raw(pile, whole if scale is None else scale * whole)
+    masters.hold(pile, state.masters, now)
 
     paths = _on_paths(rig, [*plan.above, *drafts, *asides])
     if paths is not None:
-        _darken(canvas, paths, compiled.show.room, found)
+        _darken(pile, paths, compiled.show.room, found)
 
     if state.identify is not None and now < state.identify.until:
-        _identify(canvas, state.identify, now)
+        _identify(pile, state.identify, now)
 
-    return canvas
+    return pile
 
 
 def _on_paths(
@@ -203,12 +203,12 @@ def _on_paths(
     return paths
 
 
-def _darken(canvas: Canvas, paths: OnPaths, room: Room, found: Trace | None) -> None:
+def _darken(pile: Pile, paths: OnPaths, room: Room, found: Trace | None) -> None:
     """Heads go dark where their paths have them turn back, or lead them into what is to
     be kept out of, whatever lights them.
     """
-    rig = canvas.rig
-    turning, clear = paths.turning(), paths.clear(room, canvas.values[: rig.size])
+    rig = pile.rig
+    turning, clear = paths.turning(), paths.clear(room, pile.values[: rig.size])
     if found is not None:
         found.turning = on_paths.of_lamps(rig, turning)
         found.clear = on_paths.of_lamps(rig, clear)
@@ -218,11 +218,11 @@ def _darken(canvas: Canvas, paths: OnPaths, room: Room, found: Trace | None) -> 
         return
 
     left = on_paths.of_lamps(rig, light)
-    canvas.values[: rig.intensities] *= left[:-1]
+    pile.values[: rig.intensities] *= left[:-1]
 
-    if canvas.driven:
+    if pile.driven:
         dims = rig.channel_dims[rig.shaded]
-        canvas.values[rig.size + rig.shaded] *= left[dims]
+        pile.values[rig.size + rig.shaded] *= left[dims]
 
 
 def _highest(one: Floats | None, other: Floats | None) -> Any:
@@ -244,7 +244,7 @@ def _but_for(scale: Floats | None, asides: list[Drafted]) -> Floats | None:
 def _lay_players(
     compiled: CompiledShow,
     plan: Plan,
-    canvas: Canvas,
+    pile: Pile,
     lights: Lights,
     beside: Floats | None,
     found: Trace | None,
@@ -252,12 +252,12 @@ def _lay_players(
     """Lay all that plays above what stands, the lowest first."""
     for layer in plan.above:
         if isinstance(layer, CompiledLook):
-            canvas.put(layer)
+            pile.put(layer)
         elif layer.seen:
             if layer.modifies and not plan.steady:
-                layer.change_values(canvas)
+                layer.change_values(pile)
 
-            share = layer.lay(canvas, lights, beside, found is not None)
+            share = layer.lay(pile, lights, beside, found is not None)
             if found is not None:
                 layer.record(found, share, compiled)
 
@@ -275,23 +275,23 @@ def _plan_for(
     return plan
 
 
-def _shade_raw(canvas: Canvas, scale: float | Floats) -> None:
+def _shade_raw(pile: Pile, scale: float | Floats) -> None:
     """The masters scale raw values of dimmers, and of emitters that are dimmed by what
     they mix with. `scale`: what they leave, one number or one a lamp (I).
     """
-    rig = canvas.rig
-    if not canvas.driven:
+    rig = pile.rig
+    if not pile.driven:
         return
     if not isinstance(scale, float):
         # a dimmer without a lamp in the table is left as the others are at most
         scale = np.append(scale, scale.max(initial=1.0))[rig.channel_dims[rig.shaded]]
-    factor = np.where(rig.shaded_by < 0, scale, canvas.values[rig.shaded_by])
-    canvas.values[rig.size + rig.shaded] *= factor
+    factor = np.where(rig.shaded_by < 0, scale, pile.values[rig.shaded_by])
+    pile.values[rig.size + rig.shaded] *= factor
 
 
-def _identify(canvas: Canvas, asked: Identify, now: float) -> None:
+def _identify(pile: Pile, asked: Identify, now: float) -> None:
     """Make fixtures blink above all else: open and white, then dark."""
-    rig, values = canvas.rig, canvas.values
+    rig, values = pile.rig, pile.values
     is_lit = int((now - asked.begin) / BLINK) % 2 == 0
 
     for fixture in asked.fixtures:
@@ -302,7 +302,7 @@ def _identify(canvas: Canvas, asked: Identify, now: float) -> None:
             elif at.attribute(name).family != at.Family.POSITION:
                 values[rows] = rig.home[rows]
 
-        if canvas.driven:
+        if pile.driven:
             for driven in rig.direct.get(fixture, {}).values():
                 channels = [channel for _, channel, *_ in driven]
-                canvas.raw_share[channels] = 0.0
+                pile.raw_share[channels] = 0.0

@@ -13,7 +13,6 @@ import numpy as np
 from choreon.model.motion import Effect, Effects
 from choreon.model.refs import ASIDE, DRAFT, TILE, Ref
 from choreon.model.values import Look
-from choreon.render.canvas import Canvas
 from choreon.render.compiled import CompiledShow
 from choreon.render.effects import CompiledEffects
 from choreon.render.fades import part_of
@@ -21,6 +20,7 @@ from choreon.render.layers import snap
 from choreon.render.lights import Lights
 from choreon.render.live import Followed, LevelChange, Live
 from choreon.render.looks import NO_NUMBERS, CompiledLook
+from choreon.render.pile import Pile
 from choreon.render.rig import Floats, Ints, Rig
 from choreon.render.state import Going, HeldValues, Pace, PlayState, Ramp, replace
 from choreon.render.trace import Trace, TracePart
@@ -161,7 +161,7 @@ def lights_of_drafts(rig: Rig, drafts: list[Drafted]) -> Lights | None:
 
 
 def lay_drafts(
-    canvas: Canvas,
+    pile: Pile,
     drafts: list[Drafted],
     top: Floats,
     lit: Floats,
@@ -171,17 +171,17 @@ def lay_drafts(
     """Lay the drafts over what plays, which lights lamps by `top` (I + 1) at most.
     Returns the levels (I) after them. `steady`: their effects change nothing of it.
     """
-    drafted = lights_of_drafts(canvas.rig, drafts)
+    drafted = lights_of_drafts(pile.rig, drafts)
     assert drafted is not None
 
     for draft in drafts:
         look, weight = draft.look, draft.weight
         if draft.live is not None and not steady:
-            _change(canvas, draft.live, weight, lit)
+            _change(pile, draft.live, weight, lit)
 
         values, points = draft.values, look.points
         if weight >= 1.0:
-            canvas.put(look, values, points)
+            pile.put(look, values, points)
             share = np.ones(len(look.rows))
         else:
             claims, row_claim, shine = look.claims
@@ -191,8 +191,8 @@ def lay_drafts(
             share = (1.0 - (1.0 - weight) * ratio).take(row_claim)
             snap(share, look, draft.leaving)
 
-            canvas.free(look.freed, share[look.freed_by])
-            canvas.blend(look, values, share, points)
+            pile.free(look.freed, share[look.freed_by])
+            pile.blend(look, values, share, points)
 
         draft.laid = share
         lit[look.lamps] += weight * (draft.levels - lit[look.lamps])
@@ -202,13 +202,13 @@ def lay_drafts(
     return lit
 
 
-def _change(canvas: Canvas, live: Live, weight: float, lit: Floats) -> None:
+def _change(pile: Pile, live: Live, weight: float, lit: Floats) -> None:
     """Have a draft's effects change what plays."""
     for change, on in live.changes():
         if isinstance(change, LevelChange):
             change.apply(lit, weight * on)
         else:
-            canvas.change(change, weight * on)
+            pile.change(change, weight * on)
 
 
 def _record(found: Trace, draft: Drafted, values: Floats, share: Floats) -> None:

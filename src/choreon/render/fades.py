@@ -18,7 +18,7 @@ A fade that was interrupted stands as it was at that time, and is the a of the n
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -34,6 +34,8 @@ from choreon.render.looks import (
 from choreon.render.rig import FAMILIES, Flags, Floats, Ints, Rig
 
 TINY = 1e-12
+
+Crossed = Callable[[int, "Floats", "Floats"], None]
 
 
 def part_of(light: Floats, whole: Floats) -> Floats:
@@ -227,9 +229,11 @@ class Fade:
         others: Floats,
         explain: bool = False,
         contents: Contents | None = None,
+        crossed: Crossed | None = None,
     ) -> Outcome:
         """Returns all but the intensities after `moves`. `weight`: how far the player
         is on, `others` (k): how strongly anything else lights the lamps of `claims`.
+        `crossed`: changes the values after a move, given those before it.
         """
         had = self.contents if contents is None else contents
         together = self.alike and not moves[0].apart
@@ -257,6 +261,9 @@ class Fade:
             if points is not None and had.points is not None:
                 ends = had.points[n], had.values[n]
                 points = self._turn(n, points, values, new, presence, comes, ends)
+
+            if crossed is not None:
+                crossed(n, values, new)
 
             values, presence = new, after
             if len(freed):
@@ -401,7 +408,7 @@ def levels_before(levels: Floats, moves: Sequence[Move], lamps: Ints) -> Floats:
     made = np.empty((len(moves), levels.shape[1]))
     made[0] = levels[0]
     for n in range(1, len(moves)):
-        made[n] = _moved(made[n - 1], levels[n], moves[n - 1], lamps)
+        made[n] = moved(made[n - 1], levels[n], moves[n - 1], lamps)
     return made
 
 
@@ -409,11 +416,11 @@ def levels_after(levels: Floats, moves: Sequence[Move], lamps: Ints) -> Floats:
     """Returns what the same levels (m) have come to after all moves."""
     level = levels[0]
     for move, to in zip(moves, levels[1:], strict=True):
-        level = _moved(level, to, move, lamps)
+        level = moved(level, to, move, lamps)
     return level
 
 
-def _moved(level: Floats, to: Floats, move: Move, lamps: Ints) -> Floats:
+def moved(level: Floats, to: Floats, move: Move, lamps: Ints) -> Floats:
     gain = to - level
     rise, fall = move.on_lamps(lamps)
     return level + gain * np.where(gain > 0, rise, fall)

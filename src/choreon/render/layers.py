@@ -7,7 +7,6 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from choreon.render.canvas import Canvas
 from choreon.render.compiled import CompiledShow
 from choreon.render.fades import TINY, Fade, Move, Reach, part_of
 from choreon.render.lights import Lights
@@ -15,6 +14,7 @@ from choreon.render.live import Change, Dimming, Followed, LevelChange, Live
 from choreon.render.looks import NO_ROWS, CompiledLook
 from choreon.render.masters import MasterReach
 from choreon.render.mixed import Mixed, portion
+from choreon.render.pile import Pile
 from choreon.render.rig import FAMILIES, POSITION, Floats, Ints
 from choreon.render.state import Envelope, Player, Ramp, Step, Time
 from choreon.render.trace import Trace, TracePart
@@ -237,14 +237,14 @@ class Layer:
             if isinstance(change, LevelChange):
                 change.apply(level, on * self.intensity)
 
-    def change_values(self, canvas: Canvas) -> None:
+    def change_values(self, pile: Pile) -> None:
         """Change all else that lies below."""
         for change, on in self.changes():
             if not isinstance(change, LevelChange):
                 weight = self.weight * self.left
                 if not isinstance(weight, float):
-                    weight = weight[canvas.rig.families[change.rows]]
-                canvas.change(change, weight * on)
+                    weight = weight[pile.rig.families[change.rows]]
+                pile.change(change, weight * on)
 
 
 class Single(Layer):
@@ -283,7 +283,7 @@ class Single(Layer):
 
     def lay(
         self,
-        canvas: Canvas,
+        pile: Pile,
         lights: Lights,
         beside: Floats | None,
         explain: bool = False,
@@ -292,7 +292,7 @@ class Single(Layer):
         look, share = self.look, self.share
         if share is not None and self.colour_share is not None:
             self.laid = share
-            return self._lay_wide(canvas, share, self.colour_share)
+            return self._lay_wide(pile, share, self.colour_share)
 
         if share is None:
             share = self._share(lights, beside)
@@ -300,20 +300,20 @@ class Single(Layer):
 
         self.laid = share
 
-        if canvas.driven and len(look.freed):
-            canvas.free(look.freed, share[look.freed_by])
+        if pile.driven and len(look.freed):
+            pile.free(look.freed, share[look.freed_by])
 
-        canvas.blend(look, look.values, share, look.points)
+        pile.blend(look, look.values, share, look.points)
         return share
 
-    def _lay_wide(self, canvas: Canvas, share: Floats, colour_share: Floats) -> Floats:
+    def _lay_wide(self, pile: Pile, share: Floats, colour_share: Floats) -> Floats:
         look = self.look
         count = len(look.colours)
-        if canvas.driven and len(look.freed):
+        if pile.driven and len(look.freed):
             ended_by = look.colours.take(look.freed_by % count)
-            canvas.free(look.freed, colour_share.take(ended_by))
-        canvas.blend_colours(look.all_colours, colour_share)
-        canvas.blend(look, look.values, share, look.points, 3 * count)
+            pile.free(look.freed, colour_share.take(ended_by))
+        pile.blend_colours(look.all_colours, colour_share)
+        pile.blend(look, look.values, share, look.points, 3 * count)
         return share
 
     def _share(self, lights: Lights, beside: Floats | None) -> Floats:
@@ -390,7 +390,7 @@ class Moving(Layer):
 
     def lay(
         self,
-        canvas: Canvas,
+        pile: Pile,
         lights: Lights,
         beside: Floats | None,
         explain: bool = False,
@@ -403,7 +403,7 @@ class Moving(Layer):
         if whole and not live.asks:
             given = live.give(1.0, NOBODY)
             self.values = given.values
-            canvas.put(look, given.values, given.points)
+            pile.put(look, given.values, given.points)
 
             self.laid = None
             return np.ones(len(look.rows))
@@ -417,20 +417,20 @@ class Moving(Layer):
 
         ratio = _ratio(others, own, light)
         share = _share(self.weighs, ratio, look.families, row_claim)
-        if canvas.driven and len(look.freed):
+        if pile.driven and len(look.freed):
             ended = share[look.freed_by]
             if given.freed is not None:
                 ended = ended * given.freed
 
             ended = self.in_place(ended, look.families[look.freed_by])
-            canvas.free(look.freed, ended)
+            pile.free(look.freed, ended)
 
         if given.presence is not None:
             share = share * given.presence
 
         share = self.in_place(share, look.families)
         snap(share, look, self.player.releasing)
-        canvas.blend(look, given.values, share, given.points)
+        pile.blend(look, given.values, share, given.points)
 
         self.laid = share
         return share
@@ -636,7 +636,7 @@ class Fading(Layer):
 
     def lay(
         self,
-        canvas: Canvas,
+        pile: Pile,
         lights: Lights,
         beside: Floats | None,
         explain: bool = False,
@@ -659,14 +659,14 @@ class Fading(Layer):
         share = _share(self.weighs, ratio, fade.families, fade.row_claim)
         snap(share, fade, self.player.releasing)
 
-        if canvas.driven and len(fade.freed):
+        if pile.driven and len(fade.freed):
             ended = outcome.freed * share[fade.freed_by]
             ended = self.in_place(ended, fade.families[fade.freed_by])
-            canvas.free(fade.freed, ended)
+            pile.free(fade.freed, ended)
 
         whole = share * outcome.presence
         laid = self.laid = self.in_place(whole, fade.families)
-        canvas.blend(fade, outcome.values, laid, outcome.points)
+        pile.blend(fade, outcome.values, laid, outcome.points)
         part_of_it = np.divide(laid, whole, out=np.zeros(len(whole)), where=whole > 0)
         self.given = [part * share * part_of_it for part in outcome.given]
 

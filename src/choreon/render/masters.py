@@ -17,9 +17,9 @@ from choreon.model.refs import FIXTURE, GRAND, GROUP, TILE, Ref
 from choreon.model.show import Show
 from choreon.model.tiles import player_id
 from choreon.model.values import Look, Value
-from choreon.render.canvas import Canvas
 from choreon.render.looks import CompiledLook, compile_look
 from choreon.render.open_up import home, opened
+from choreon.render.pile import Pile
 from choreon.render.rig import Flags, Floats, Ints, Rig
 from choreon.render.state import Masters, Player, PlayState, Step, replace
 
@@ -174,7 +174,7 @@ class CompiledMasters:
         grips = (self.overrides.get(grip.id) for grip in masters.grips)
         return np.concatenate([NONE, *(held.rows for held in grips if held)])
 
-    def hold(self, canvas: Canvas, masters: Masters, now: float) -> None:
+    def hold(self, pile: Pile, masters: Masters, now: float) -> None:
         """Have override faders hold their lamps. While one is let go, what lies below
         comes back.
         """
@@ -183,25 +183,25 @@ class CompiledMasters:
             if held is None or weight <= 0.0:
                 continue
 
-            lit, level = canvas.values[held.rows], grip.level * masters.closing
+            lit, level = pile.values[held.rows], grip.level * masters.closing
             if held.alone:
                 lit = lit + weight * (level - lit)
             else:
                 lit = np.maximum(lit, weight * level)
 
-            canvas.values[held.rows] = lit
+            pile.values[held.rows] = lit
             if held.alone or grip.level > 0.0:
-                _let_out(canvas, held, weight)
+                _let_out(pile, held, weight)
 
 
-def _let_out(canvas: Canvas, held: HeldLamps, weight: float) -> None:
+def _let_out(pile: Pile, held: HeldLamps, weight: float) -> None:
     """Open what keeps the light in a lamp."""
-    if canvas.driven:
-        canvas.raw_share[held.blocked] *= 1.0 - weight
+    if pile.driven:
+        pile.raw_share[held.blocked] *= 1.0 - weight
     look = held.open
     share = np.full(len(look.rows), weight)
     share[look.first_snap : look.first_raw] = 1.0
-    canvas.blend(look, look.values, share, look.points)
+    pile.blend(look, look.values, share, look.points)
 
 
 def _reach(show: Show, master: GroupMaster) -> MasterReach:

@@ -9,7 +9,8 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from choreon.render.fades import Contents, Fade, Move, Outcome, levels_after
+from choreon.render.crossing import Crossing
+from choreon.render.fades import Contents, Fade, Move, Outcome, levels_after, moved
 from choreon.render.live import Change, Followed, Live, Moved
 from choreon.render.looks import CompiledLook
 from choreon.render.rig import POSITION, Floats
@@ -41,6 +42,7 @@ class Mixed:
         for n, live in enumerate(self.lives):
             if live is not None:
                 self._places[n] = _Places(fade, live.look)
+        self._crossing = Crossing(fade, self.lives)
 
     @property
     def moves_itself(self) -> bool:
@@ -61,7 +63,16 @@ class Mixed:
         levels = self.contents.levels
         if self.left is not None:
             levels = levels * self.left[:, None]
-        return levels_after(levels, moves, self.fade.lamps)
+        if not self._crossing.shared:
+            return levels_after(levels, moves, self.fade.lamps)
+
+        level = levels[0]
+        for n, move in enumerate(moves, start=1):
+            after = moved(level, levels[n], move, self.fade.lamps)
+            left = 1.0 if self.left is None else float(self.left[n])
+            self._crossing.levels(n, move, level, after, left)
+            level = after
+        return level
 
     def light(self, moves: Sequence[Move]) -> Floats:
         """Returns how strongly the lamps of its `shining` (m) count after `moves`."""
@@ -105,7 +116,8 @@ class Mixed:
             if had.points is not None and given.points is not None:
                 had.points[n][places.heads] = given.points
 
-        return self.fade.outcome(moves, weight, others, explain, had)
+        crossed = self._crossing.colours if self._crossing.shared else None
+        return self.fade.outcome(moves, weight, others, explain, had, crossed)
 
     def _beside(
         self, n: int, moves: Sequence[Move], weight: float, others: Floats

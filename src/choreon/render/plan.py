@@ -8,7 +8,6 @@ from itertools import chain, combinations
 
 import numpy as np
 
-from choreon.render.canvas import Canvas
 from choreon.render.compiled import CompiledShow
 from choreon.render.drafts import Drafted, drafts_of
 from choreon.render.layers import Crowd, Fading, Moving, Single
@@ -16,6 +15,7 @@ from choreon.render.lights import Lights
 from choreon.render.live import Live
 from choreon.render.looks import CompiledLook, merged
 from choreon.render.masters import MasterReach
+from choreon.render.pile import Pile
 from choreon.render.rig import Flags, Floats, Ints, Rig
 from choreon.render.sources.together import share_things
 from choreon.render.state import Pace, Player, PlayState, Step
@@ -43,7 +43,7 @@ class Stratum:
 class Base:
     """What layers that stand come to."""
 
-    canvas: Canvas
+    pile: Pile
     lights: Lights
 
 
@@ -58,17 +58,17 @@ def _base(rig: Rig, below: Still, all_still: Still) -> Base:
         lights.tell(who, look, light, light if same else look.levels * weight)
 
     lights.done()
-    canvas = Canvas(rig)
+    pile = Pile(rig)
 
     for who, (look, weight) in enumerate(all_still[: len(below)]):
         if weight >= 1.0:
-            canvas.put(look)
+            pile.put(look)
         else:
             layer = Single(Player("", "", (), level=weight), look, who)
             layer.weight = layer.intensity = weight
-            layer.lay(canvas, lights, None)
+            layer.lay(pile, lights, None)
 
-    return Base(canvas, lights)
+    return Base(pile, lights)
 
 
 class Plan:

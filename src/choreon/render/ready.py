@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
-from choreon.render.canvas import Canvas
+from choreon.render.pile import Pile
 from choreon.render.rig import Flags, Floats, Ints, Rig
 from choreon.render.state import PlayState, Ready
 
@@ -48,11 +48,11 @@ def rows_of(rig: Rig, ready: Ready) -> ReadyRows:
 
 
 def lay_ready(
-    canvas: Canvas, compiled: CompiledShow, given: Flags, state: PlayState, now: float
+    pile: Pile, compiled: CompiledShow, given: Flags, state: PlayState, now: float
 ) -> None:
     """Lay what goes ahead on what stands; `given` (P): rows that are given there."""
     for ready in state.ready:
         going = compiled.ready_rows(ready)
         free = ~given[going.rows]
         if free.any():
-            canvas.values[going.rows[free]] = going.at(now, ready)[free]
+            pile.values[going.rows[free]] = going.at(now, ready)[free]

@@ -17,7 +17,7 @@ from choreon.engine.actions.kinds import KINDS, HeadRoutes, OwnDrive, RoutesByRe
 from choreon.engine.actions.players import StepFade
 from choreon.engine.do import Do
 from choreon.model.lamps import fixtures_of
-from choreon.model.playables import Stack, Timeline
+from choreon.model.playables import Stack, Timeline, kind_of
 from choreon.model.playables.stack import (
     Contents,
     Cue,
@@ -250,7 +250,7 @@ def _effects_of(show: Show, on: Contents, key: str) -> list[str]:
 
     refs = {key_of(part): part.ref for part in on.plays}
     playable = players.playable_of(show, refs[key]) if key in refs else None
-    return [effect.id for effect in getattr(playable, "effects", ())]
+    return [] if playable is None else list(kind_of(playable).clocks(playable))
 
 
 def with_ahead(show: Show, step: Step, by: float) -> Cued:

@@ -12,6 +12,7 @@ from choreon.engine.actions import cues, motion, players, tempo
 from choreon.engine.actions.kinds import KINDS, Drive, RoutesByRef
 from choreon.engine.actions.levels import within
 from choreon.engine.do import Do
+from choreon.model.playables import kind_of
 from choreon.model.show import Show
 from choreon.model.verbs import Edge, Verb
 from choreon.render.state import Cued, Player, PlayState, Step
@@ -114,8 +115,8 @@ def set_phase(show: Show, state: PlayState, player: Player, phase: float) -> Pla
             return replace(step, cursor=cues.with_ahead(show, step, by))
 
         playable = show.playables.get(step.ref.id)
-        effects = getattr(playable, "effects", ())
-        cursor = step.cursor.with_ahead({effect.id: by for effect in effects})
+        clocks = () if playable is None else kind_of(playable).clocks(playable)
+        cursor = step.cursor.with_ahead(dict.fromkeys(clocks, by))
         return replace(step, cursor=cursor)
 
     def moved(one: Player) -> Player:

@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 
 from choreon.engine.do import Do
 from choreon.model.effects import rate_of
-from choreon.model.playables import Chase, Scene, Stack, Timeline
+from choreon.model.playables import Canvas, Chase, Scene, Stack, Timeline
 from choreon.model.playables.chase import End
 from choreon.model.playables.timeline import LineEnd
 from choreon.model.refs import Ref
@@ -157,6 +157,21 @@ def _drive_timeline(verb: Verb) -> OwnDrive:
     return drive
 
 
+def _start_canvas(canvas: Canvas, now: float, clock: BeatClock) -> AnyCursor:
+    # what goes by the beat goes with the bar, whenever it begins
+    beat = clock.beat_at(now)
+    return Going(now, beat, 0.0, beat - clock.first)
+
+
+def _beat_of_canvas(show: Show, canvas: Canvas, clock: BeatClock) -> float | None:
+    """The seconds that a cycle of its first layer takes as stored."""
+    for layer in canvas.layers:
+        cycles = layer.rate.cycles(1.0, clock.bpm / 60.0)
+        if layer.on and cycles > 0.0:
+            return float(1.0 / cycles)
+    return None
+
+
 _LINE_VERBS = (Verb.GO, Verb.NEXT, Verb.BACK, Verb.STEP)
 _CUE_VERBS = (Verb.GO, Verb.NEXT, Verb.BACK, Verb.STEP, Verb.READY)
 
@@ -172,5 +187,6 @@ KINDS: dict[str, PlayableActions] = {
         _timeline_ends,
         acts={verb: _drive_timeline(verb) for verb in _LINE_VERBS},
     ),
+    Canvas.kind: PlayableActions(_start_canvas, beat=_beat_of_canvas),
 }
 """A kind that is not here cannot be started."""

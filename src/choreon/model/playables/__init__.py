@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from choreon.model.playables.base import Playable, PlayableKind, Priority, Times
+from choreon.model.playables.canvas import CANVAS, Canvas
 from choreon.model.playables.chase import CHASE, Chase
 from choreon.model.playables.scene import SCENE, Scene
 from choreon.model.playables.stack import STACK, Stack
 from choreon.model.playables.timeline import TIMELINE, Timeline
 from choreon.model.playables.unknown import UNKNOWN, Unknown
 
-AnyPlayable = Scene | Chase | Stack | Timeline | Unknown
+AnyPlayable = Scene | Chase | Stack | Timeline | Canvas | Unknown
 
 KINDS: dict[str, PlayableKind] = {
     kind.type.kind: kind
@@ -18,6 +19,7 @@ KINDS: dict[str, PlayableKind] = {
         CHASE,
         STACK,
         TIMELINE,
+        CANVAS,
         UNKNOWN,
     )
 }
@@ -31,6 +33,7 @@ def kind_of(playable: Playable) -> PlayableKind:
 __all__ = [
     "KINDS",
     "AnyPlayable",
+    "Canvas",
     "Chase",
     "Playable",
     "PlayableKind",

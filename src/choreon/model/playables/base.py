@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Iterator
+from collections.abc import Callable, Hashable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from enum import IntEnum
 from typing import TYPE_CHECKING, Any, ClassVar
@@ -68,8 +68,16 @@ def _nothing(playable: Any) -> tuple[Any, ...]:
     return ()
 
 
+def _no_fixtures(show: Show, playable: Any) -> tuple[str, ...]:
+    return ()
+
+
 def _unknown(playable: Any) -> None:
     return None
+
+
+def _effect_ids(playable: Any) -> tuple[str, ...]:
+    return tuple(effect.id for effect in getattr(playable, "effects", ()))
 
 
 def _itself(playable: Any, *change: Any) -> Any:
@@ -85,6 +93,12 @@ class PlayableKind:
     `with_effects` likewise. `parts`: what it plays within itself. `plays`: that, and
     what it starts beside. `times_of`: the groups and fixtures that have times of their
     own in it; `spelled_out`: the same with one of these groups as its fixtures.
+    `clocks`: the ids of what moves in it at a rate of its own.
+
+    Beside its looks and effects: `only`: the same that gives some families alone;
+    `links`: what it follows; `unlinked`: the same with what a link comes to in its
+    place; `fixtures`: those that it has.
+
     `light`: all of one that makes its light and its course, as objects to be compared
     by identity; None where nothing is known of that. `light_at`: the same of a part of
     one, by what a cursor's key says; None where that part is gone. A kind that has no
@@ -100,6 +114,11 @@ class PlayableKind:
     with_effects: Callable[[Any, Callable[[Effects], Effects]], Any] = _itself
     parts: Callable[[Any], tuple[Ref, ...]] = _nothing
     light: Callable[[Any], tuple[object, ...] | None] = _unknown
+    clocks: Callable[[Any], tuple[str, ...]] = _effect_ids
+    only: Callable[[Any, Sequence[str]], Any] = _itself
+    links: Callable[[Any], Iterable[str]] = _nothing
+    unlinked: Callable[[Any, Show, str], Any] = _itself
+    fixtures: Callable[[Show, Any], tuple[str, ...]] = _no_fixtures
     light_at: Callable[[Any, Hashable], tuple[object, ...] | None] | None = None
     plays: Callable[[Any], tuple[Ref, ...]] = _nothing
     times_of: Callable[[Any], tuple[Ref, ...]] = _nothing

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from choreon.model.playables import Chase, Scene, Stack, Timeline
+from choreon.model.playables import Canvas, Chase, Scene, Stack, Timeline
 from choreon.render.sources.base import Compile, CompileContext, Source
+from choreon.render.sources.canvas import compile_canvas
 from choreon.render.sources.chase import compile_chase
 from choreon.render.sources.scene import compile_scene
 from choreon.render.sources.stack import compile_stack
@@ -14,6 +15,7 @@ SOURCES: dict[str, Compile] = {
     Chase.kind: compile_chase,
     Stack.kind: compile_stack,
     Timeline.kind: compile_timeline,
+    Canvas.kind: compile_canvas,
 }
 """Kind → how one of it is compiled. A kind that is not here gives no light."""
 

@@ -22,7 +22,7 @@ def shaped(show: Show, playable: Any, only: Sequence[str]) -> Any:
     plays of others is not touched: that is shaped when it is compiled.
     """
     kind = kind_of(playable)
-    taken = kind.with_looks(playable, lambda look: look_of(look, only))
+    taken = kind.with_looks(kind.only(playable, only), lambda look: look_of(look, only))
     return kind.with_effects(taken, lambda effects: _effects_of(show, effects, only))
 
 

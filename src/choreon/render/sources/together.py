@@ -23,6 +23,7 @@ from choreon.model.motion import Effect
 from choreon.model.refs import Ref
 from choreon.model.show import Show
 from choreon.model.values import Look, Value
+from choreon.render.crossing import Paints, paints_of
 from choreon.render.effects import PathBegin
 from choreon.render.fades import part_of
 from choreon.render.heads import Trail
@@ -35,7 +36,7 @@ from choreon.render.live import (
     Live,
     Moved,
 )
-from choreon.render.looks import CompiledLook, whole_of
+from choreon.render.looks import NO_ROWS, CompiledLook, whole_of
 from choreon.render.rig import Floats, Ints, Rig
 from choreon.render.sources.base import Source
 from choreon.render.sources.scene import MovingScene
@@ -391,6 +392,33 @@ class TogetherLive:
 
         points = None if trail.points is None else trail.points[self.look.heads]
         return Given(values, presence if self.asks else None, freed, points)
+
+    @property
+    def paints(self) -> Paints | None:
+        """What pictures among its things paint where nothing else gives a colour."""
+        found: list[Paints] = []
+        for n, live in enumerate(self.lives):
+            own = paints_of(live) if self.on[n] * self._left[n] == 1.0 else None
+            if own is not None:
+                colours, lamps = self._of_others(n)
+                alone = np.isin(own[0], colours, invert=True)
+                alone &= np.isin(own[1], lamps, invert=True)
+                found.append((own[0][alone], own[1][alone], own[2][:, alone]))
+        if not found:
+            return None
+
+        colours = np.concatenate([one[0] for one in found])
+        order = colours.argsort(kind="stable")
+        lamps = np.concatenate([one[1] for one in found])
+        light = np.concatenate([one[2] for one in found], axis=1)
+        return colours[order], lamps[order], light[:, order]
+
+    def _of_others(self, n: int) -> tuple[Ints, Ints]:
+        """The colours and the lamps that all but the n-th of its things give."""
+        looks = [thing.source.look for thing in self.source.things]
+        others = [look for m, look in enumerate(looks) if m != n]
+        colours = np.concatenate([NO_ROWS, *(look.colours for look in others)])
+        return colours, np.concatenate([NO_ROWS, *(look.lamps for look in others)])
 
     def _beside(self, n: int, weight: float, others: Floats) -> Floats:
         """How strongly all but the n-th thing light the lamps of its claims."""

@@ -2,9 +2,18 @@
 
 from __future__ import annotations
 
-from choreon.model.playables import Chase, Playable, Scene, Stack, Timeline, Unknown
+from choreon.model.playables import (
+    Canvas,
+    Chase,
+    Playable,
+    Scene,
+    Stack,
+    Timeline,
+    Unknown,
+)
 from choreon.model.values import Look
 from choreon.ui.kinds.base import UiKind
+from choreon.ui.kinds.canvas import CANVAS
 from choreon.ui.kinds.chase import CHASE
 from choreon.ui.kinds.scene import SCENE
 from choreon.ui.kinds.stack import STACK
@@ -16,6 +25,7 @@ KINDS: dict[str, UiKind] = {
     Chase.kind: CHASE,
     Stack.kind: STACK,
     Timeline.kind: TIMELINE,
+    Canvas.kind: CANVAS,
     Unknown.kind: UNKNOWN,
 }
 

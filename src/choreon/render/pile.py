@@ -11,7 +11,7 @@ from choreon.render.looks import CompiledLook
 from choreon.render.rig import Floats, Ints, Rig
 
 
-class Canvas:
+class Pile:
     """What the layers come to as they pile up: `values` (P + C, raw values of channels
     after the parameters), the share that raw values have (C), where heads aim.
     """
@@ -26,9 +26,9 @@ class Canvas:
         # paths by themselves, so that none goes around another; None for nothing
         self.offset: Floats | None = None
 
-    def copy(self) -> Canvas:
+    def copy(self) -> Pile:
         """Returns the same once more, to go on from."""
-        made = Canvas.__new__(Canvas)
+        made = Pile.__new__(Pile)
         made.rig, made.driven = self.rig, self.driven
         made.values = self.values.copy()
         made.raw_share = self.raw_share.copy() if self.driven else self.raw_share
@@ -136,7 +136,7 @@ class Canvas:
 
     def blend_colours(self, colours: Floats, share: Floats) -> None:
         """Lay colours (3, K) over those that are there by `share` (K)."""
-        # a view: what is laid here is laid on the canvas
+        # a view: what is laid here is laid on the pile
         here = self.values[self.rig.colour_rows].reshape(3, -1)
         moved = colours - here
         moved *= share

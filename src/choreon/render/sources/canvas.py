@@ -1,0 +1,392 @@
+"""Canvases as light: what is painted on their cells at a time, given to lamps."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from choreon.language import tr
+from choreon.model import attributes as at
+from choreon.model.motion import Effect, colour_of_stop
+from choreon.model.playables.canvas import (
+    FASTEST_STROBE,
+    AnyLayer,
+    Canvas,
+    Channel,
+    Drives,
+    links_of,
+)
+from choreon.model.show import Show
+from choreon.model.values import Look
+from choreon.render import choice
+from choreon.render.canvas.blending import lay
+from choreon.render.canvas.layers import Placed, place_layer
+from choreon.render.canvas.layout import CanvasCells, cells_of
+from choreon.render.colour import to_oklab_rows
+from choreon.render.effects import PathBegin
+from choreon.render.live import Change, Dimming, Followed, Given, Moved
+from choreon.render.looks import Angles, CompiledLook, find_heads
+from choreon.render.rig import Floats, Ints, Rig
+from choreon.render.sources.base import CompileContext, Source
+from choreon.render.state import AnyCursor, Going, Pace, Time, replace
+
+TINY = 1e-9
+HOLD = 0.25
+"""The part of others' light below which the colour of a cell gives way to theirs."""
+
+DARK_PART = 0.5  # of a flash of the strobe
+
+
+@dataclass(frozen=True, eq=False)
+class Targets:
+    """What the cells (n) of a canvas drive.
+
+    `lamps` (m): intensity rows, ascending; `lamp_cells`: the cells that light them, in
+    the order of the lamps, `lamp_first` (m): the first of each; `shared` (m): whether a
+    lamp is lit by several cells. `colours` (k): target colours, ascending;
+    `colour_cells` (k): the cell of each; `colour_lamp` (k): the place of the lamp that
+    dims it among `lamps`, −1 for none. `rows` (r): rows of an attribute, ascending, and
+    the cell of each.
+    """
+
+    lamps: Ints
+    lamp_cells: Ints
+    lamp_first: Ints
+    shared: Floats
+    colours: Ints
+    colour_cells: Ints
+    colour_lamp: Ints
+    rows: Ints
+    row_cells: Ints
+
+
+def targets_of(rig: Rig, cells: CanvasCells, drives: Drives, name: str) -> Targets:
+    """Returns what cells drive on a rig."""
+    lamps: dict[int, list[int]] = {}
+    colours: dict[int, int] = {}
+    rows: dict[int, int] = {}
+    for n, item in enumerate(cells.items):
+        if drives in (Drives.LIGHT, Drives.LEVEL):
+            for row in choice.rows(rig, [item], at.DIMMER):
+                lamps.setdefault(row, []).append(n)
+        if drives in (Drives.LIGHT, Drives.COLOUR):
+            for row in choice.rows(rig, [item], at.RED):
+                colours.setdefault(row - rig.intensities, n)
+        if drives == Drives.ATTRIBUTE:
+            for row in choice.rows(rig, [item], name):
+                rows.setdefault(row, n)
+
+    order = sorted(lamps)
+    counts = [len(lamps[row]) for row in order]
+    ascending = sorted(colours)
+    lit_by = rig.light[rig.intensities + np.array(ascending, np.int64)]
+    place = {row: n for n, row in enumerate(order)}
+    return Targets(
+        np.array(order, np.int64),
+        np.array([n for row in order for n in lamps[row]], np.int64),
+        np.concatenate([[0], np.cumsum(counts)[:-1]]).astype(np.int64)
+        if counts
+        else np.zeros(0, np.int64),
+        np.array([count > 1 for count in counts], float),
+        np.array(ascending, np.int64),
+        np.array([colours[c] for c in ascending], np.int64),
+        np.array([place.get(int(row), -1) for row in lit_by], np.int64),
+        np.array(sorted(rows), np.int64),
+        np.array([rows[r] for r in sorted(rows)], np.int64),
+    )
+
+
+class CanvasSource:
+    """A canvas, its layers compiled over its cells."""
+
+    modifies = False
+    own_clock = True
+
+    def __init__(self, show: Show, rig: Rig, canvas: Canvas) -> None:
+        self.rig, self.canvas = rig, canvas
+        self.cells = cells_of(show, rig, canvas.layout)
+        self.uses = frozenset(links_of(canvas))
+        on = [layer for layer in canvas.layers if layer.on]
+        placed = [(layer, place_layer(show, layer, self.cells)) for layer in on]
+        self.layers: list[tuple[AnyLayer, Placed]] = [
+            (layer, made) for layer, made in placed if made is not None
+        ]
+        self.still = self.strobe <= 0.0 and all(made.still for _, made in self.layers)
+        drives = canvas.drives if self.layers else Drives.ATTRIBUTE
+        name = canvas.attribute if self.layers else ""
+        self.targets = targets_of(rig, self.cells, drives, name)
+        tint = (1.0, 1.0, 1.0)
+        if canvas.tint is not None:
+            tint = colour_of_stop(show, canvas.tint)
+        self.tint = np.clip(np.array(tint, float), 0.0, 1.0)[:, None]
+        self.bright = min(1.0, max(0.0, canvas.brightness))
+        self.look = self._look()
+
+    @property
+    def strobe(self) -> float:
+        """Flashes a second."""
+        wanted = self.canvas.strobe
+        return min(FASTEST_STROBE, wanted) if math.isfinite(wanted) else 0.0
+
+    def _look(self) -> CompiledLook:
+        """All that it ever gives."""
+        rig, aims = self.rig, self.targets
+        if self.canvas.drives == Drives.ATTRIBUTE:
+            rows = aims.rows
+        else:
+            thirds = rig.colours * np.arange(3)[:, None]
+            rows = (rig.intensities + thirds + aims.colours[None, :]).reshape(-1)
+
+        levels = aims.rows[aims.rows < rig.intensities]
+        lamps = aims.lamps if len(aims.lamps) else levels
+        rows = rows[rows >= rig.intensities]
+        freed = sorted(
+            channel
+            for colour in aims.colours.tolist()
+            for channel in rig.mixing.get(colour, ())
+        )
+        look = CompiledLook(
+            rig,
+            lamps,
+            np.full(len(lamps), self.bright),
+            rows,
+            rig.home[rows].copy(),
+            rig.size + np.array(freed, np.int64),
+            uses=self.uses,
+        )
+        find_heads(look, {})
+        return look
+
+    # what is painted
+
+    def paint(
+        self, time: Time, offsets: Mapping[str, float], size: float = 1.0
+    ) -> Floats:
+        """Returns light and cover (4, n) of all layers at a time of its own, below
+        brightness, tint and strobe.
+        """
+        made = np.zeros((4, len(self.cells.items)))
+        for layer, placed in self.layers:
+            gone = layer.rate.cycles(*time[:2])
+            position = gone + layer.start + offsets.get(layer.id, 0.0)
+            seen = placed.paint(placed.part_of_cycle(position), size)
+            lay(made, seen, layer.mode, min(1.0, max(0.0, layer.opacity)))
+        return made
+
+    def seen(
+        self, time: Time, offsets: Mapping[str, float], size: float = 1.0
+    ) -> Floats:
+        """Returns the same with what lies above all layers."""
+        made = self.paint(time, offsets, size)
+        made[:3] *= self.tint * (self.bright * self.open_at(time))
+        return made
+
+    def open_at(self, time: Time) -> float:
+        """Returns 1 where the strobe lets light through, 0 where not."""
+        flashes = self.strobe * time.seconds
+        dark = self.strobe > 0.0 and flashes - math.floor(flashes) >= DARK_PART
+        return 0.0 if dark else 1.0
+
+    # what a source is asked
+
+    def followed(self, show: Show, moved: set[str]) -> CanvasSource | None:
+        """It is compiled anew."""
+        return None
+
+    def length(self) -> Time:
+        """Returns a cycle of the slowest of its layers."""
+        rates = [x.rate for x, made in self.layers if not made.still]
+        rates = [rate for rate in rates if rate.speed > 0.0]
+        slowest = min(rates, key=lambda rate: rate.speed, default=None)
+        if slowest is None:
+            return Time()
+        cycle = 1.0 / slowest.speed
+        return Time(0.0, cycle) if slowest.by_tempo else Time(cycle, 0.0)
+
+    def path_begins(self) -> Sequence[PathBegin]:
+        """It leads no heads along paths."""
+        return ()
+
+    def prepare(self, size: float) -> None:
+        """Have its layers be seen once, so that tables are there."""
+        self.paint(Time(), {}, size)
+
+    def live(self, offsets: Mapping[str, float]) -> LiveCanvas:
+        """Returns what a layer asks."""
+        return LiveCanvas(self, offsets)
+
+    def stored(self, time: Time) -> Look:
+        """Nothing of it is a value."""
+        return {}
+
+    def place(self, time: Time) -> str:
+        """Returns which of its layers are painted, in words."""
+        names = [title_of(layer) for layer, _ in self.layers]
+        return names[-1] if len(names) == 1 else tr("{n} layers", n=len(names))
+
+    def running(self, cursor: AnyCursor, time: Time) -> list[Effect]:
+        """It has no effects."""
+        return []
+
+    def carried(self, before: Source, cursor: AnyCursor, time: Time) -> AnyCursor:
+        """Layers whose rate was changed go on where they were."""
+        if not isinstance(before, CanvasSource) or not isinstance(cursor, Going):
+            return cursor
+        old = {layer.id: layer.rate for layer, _ in before.layers}
+        offsets = dict(cursor.offsets)
+        for layer, _ in self.layers:
+            was = old.get(layer.id)
+            if was is not None and was != layer.rate:
+                gained = was.cycles(*time[:2]) - layer.rate.cycles(*time[:2])
+                offsets[layer.id] = offsets.get(layer.id, 0.0) + gained
+        if offsets == cursor.offsets:
+            return cursor
+        return replace(cursor, offsets=offsets)
+
+    def ends(self) -> Time | None:
+        """It never ends."""
+        return None
+
+
+def title_of(layer: AnyLayer) -> str:
+    """Returns what a layer is called."""
+    from choreon.model.canvases import title
+
+    return title(layer)
+
+
+class LiveCanvas:
+    """A canvas in one layer of what plays."""
+
+    modifies = False
+    size = 1.0
+    pace = Pace()
+
+    def __init__(self, source: CanvasSource, offsets: Mapping[str, float]) -> None:
+        self.source, self.offsets = source, offsets
+        self.look = source.look
+        self.light = self.look.shining[1]
+        self.shine = self.look.claims[2]
+        self.levels = self.look.levels.copy()
+        self.asks = source.canvas.drives != Drives.LEVEL
+        self.picture = np.zeros((4, len(source.cells.items)))
+        self._strongest = np.zeros(len(source.cells.items))
+        self._values = self.look.values.copy()
+
+    def dim(self, masters: Dimming) -> None:
+        """It plays nothing but itself."""
+
+    def move(self, time: Time) -> None:
+        """Go to a time."""
+        source = self.source
+        self.picture = source.seen(time, self.offsets, self.size)
+        self._strongest = self.picture[:3].max(axis=0, initial=0.0)
+        if source.canvas.drives == Drives.ATTRIBUTE:
+            self._move_attribute()
+            return
+
+        aims = source.targets
+        if len(aims.lamps):
+            own = self._strongest.take(aims.lamp_cells)
+            self.levels = np.maximum.reduceat(own, aims.lamp_first)
+        if len(aims.colours):
+            self._values = to_oklab_rows(self._colours()).reshape(-1)
+
+    def _colours(self) -> Floats:
+        """The colours (3, k) of the cells: light by what dims it. Cells that share a
+        dimmer are as much darker than that as they are darker than the brightest.
+        """
+        aims = self.source.targets
+        light = self.picture[:3].take(aims.colour_cells, axis=1)
+        by = self._strongest.take(aims.colour_cells)
+        if len(aims.lamps):
+            there = np.maximum(aims.colour_lamp, 0)
+            shared = (aims.colour_lamp >= 0) & (aims.shared.take(there) > 0.0)
+            by = np.where(shared, self.levels.take(there), by)
+        dark = by < TINY
+        made = light / np.where(dark, 1.0, by)
+        made[:, dark] = 1.0
+        return np.minimum(made, 1.0)
+
+    def _move_attribute(self) -> None:
+        source, aims = self.source, self.source.targets
+        canvas = source.canvas
+        seen = {
+            Channel.RED: self.picture[0],
+            Channel.GREEN: self.picture[1],
+            Channel.BLUE: self.picture[2],
+        }.get(canvas.channel, self._strongest)
+        values = canvas.low + (canvas.high - canvas.low) * seen.take(aims.row_cells)
+        plain = aims.rows < source.rig.intensities
+        self.levels = np.clip(values[plain], 0.0, 1.0)
+
+        rows = aims.rows[~plain]
+        low, high = source.rig.low[rows], source.rig.high[rows]
+        kind = at.attribute(canvas.attribute).kind
+        if kind in ("slot", "mode", "program"):
+            values = np.round(values)
+        self._values = np.minimum(np.maximum(values[~plain], low), high)
+
+    def give(self, weight: float, others: Floats) -> Given:
+        """Returns all but the intensities. Where others light a cell more than four
+        times as strongly its colour leaves it to them; where nothing is painted, an
+        attribute.
+        """
+        source, aims = self.source, self.source.targets
+        if source.canvas.drives == Drives.ATTRIBUTE:
+            plain = aims.rows >= source.rig.intensities
+            cover = self.picture[3].take(aims.row_cells)[plain]
+            return Given(self._values, cover)
+        if not len(aims.colours):
+            return Given(self._values)
+
+        own = self._strongest.take(aims.colour_cells)
+        if source.canvas.drives == Drives.COLOUR:
+            there = own / HOLD
+        else:
+            claim = self.look.claims[1][: len(aims.colours)]
+            beside = HOLD * others.take(claim)
+            there = own * weight / np.maximum(beside, TINY)
+            there[beside <= TINY] = 1.0
+        presence = np.minimum(there, 1.0)
+        freed = presence.take(self.look.freed_by % len(aims.colours))
+        return Given(self._values, np.tile(presence, 3), freed)
+
+    def changes(self) -> list[tuple[Change, float]]:
+        """It changes nothing of others."""
+        return []
+
+    def followed(self) -> list[Followed]:
+        """It leads no heads."""
+        return []
+
+    def names(self) -> list[Moved]:
+        """Returns its layers, the rows that each is painted on, and their values."""
+        rows = np.concatenate([self.look.lamps, self.look.rows])
+        values = np.concatenate([self.levels, self._values])
+        return [Moved(title_of(x), rows, values) for x, _ in self.source.layers]
+
+    # two canvases that follow each other
+
+    @property
+    def paints(self) -> tuple[Ints, Ints, Floats] | None:
+        """Where it gives colours and levels: its colours (k), ascending, the lamps (k)
+        that dim them alone, −1 where a dimmer is shared, and their light (3, k).
+        """
+        aims = self.source.targets
+        if self.source.canvas.drives != Drives.LIGHT or not len(aims.colours):
+            return None
+        place = np.maximum(aims.colour_lamp, 0)
+        alone = (aims.colour_lamp >= 0) & (aims.shared.take(place) == 0.0)
+        lamps = np.where(alone, aims.lamps.take(place), -1)
+        return aims.colours, lamps, self.picture[:3].take(aims.colour_cells, axis=1)
+
+
+def compile_canvas(
+    context: CompileContext, canvas: Canvas, aims: Mapping[str, Angles]
+) -> CanvasSource:
+    """Compile a canvas. What does not hang, and pictures that are gone, is left out."""
+    return CanvasSource(context.show, context.rig, canvas)
