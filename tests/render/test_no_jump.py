@@ -30,6 +30,17 @@ def test_no_lit_lamp_jumps_whatever_is_done_on_a_page(seed):
     assert worst.step <= worst.allowed, worst.story
 
 
+@pytest.mark.parametrize("seed", [0, 1])
+def test_no_lit_lamp_jumps_by_canvases(seed):
+    """Nor by pictures, their dark cells among them, that come, go, follow each other in
+    a choice and stand beside scenes.
+    """
+    walk = wander.CanvasWalk(random.Random(seed))
+    worst = walk.scan(step=0.002)
+    assert worst.step <= worst.allowed, worst.story
+    assert wander.CanvasWalk(random.Random(seed)).apart() < 1e-9
+
+
 @pytest.mark.parametrize("seed", range(8))
 def test_the_trace_tells_the_same_light(seed):
     """Laid one by one and recorded, or what stands laid together: the same values."""

@@ -30,7 +30,14 @@ from choreon.model.motion import (
     Spread,
     Wave,
 )
-from choreon.model.playables import Chase, Scene, Times
+from choreon.model.playables import Canvas, Chase, Scene, Times
+from choreon.model.playables.canvas import (
+    Drives,
+    Layout,
+    PaintedFrame,
+    PaintedLayer,
+    View,
+)
 from choreon.model.playables.chase import ChaseStep, End, Run, Unit
 from choreon.model.refs import Ref, to_deed, to_tile
 from choreon.model.show import Fixture, Mark, Show
@@ -503,3 +510,47 @@ PLAYED_AS = {
     "safe": (to_deed("safe"), Verb.PRESS, Edge.DOWN),
 }
 PLAYED = [*PLAYED_AS, "choose", "aside", "back", "hold"]
+
+
+class CanvasWalk(Walk):
+    """The same with canvases on some of the tiles, pads of a choice among them."""
+
+    def _show_of(self, dice: random.Random) -> Show:
+        show = show_of(dice)
+        page = show.pages["p"]
+        changed = {}
+        for n in dice.sample(range(6), 3):
+            made = _canvas(dice, show, f"k{n}")
+            show = edits.put(show, "playables", made)
+            changed[f"t{n}"] = made.ref
+        tiles = tuple(
+            edits.replace(tile, plays=parts(changed[tile.id]))
+            if tile.id in changed
+            else tile
+            for tile in page.tiles
+        )
+        return edits.put(show, "pages", edits.replace(page, tiles=tiles))
+
+
+def _canvas(dice: random.Random, show: Show, name: str) -> Canvas:
+    """Painted frames, dark fields among them, that stand or go over slowly."""
+    frames = []
+    for _ in range(dice.choice((1, 1, 3))):
+        fields = (
+            (0, 0, 0) if dice.random() < 0.3 else [dice.randrange(256) for _ in "rgb"]
+            for _ in range(8)
+        )
+        frames.append(PaintedFrame(bytes(b for f in fields for b in (*f, 255))))
+    rate = Rate(dice.uniform(8.0, 12.0))
+    layer = PaintedLayer(
+        id="l", columns=4, rows=2, frames=tuple(frames), fades=True, rate=rate
+    )
+    return Canvas(
+        id=name,
+        name=name,
+        layout=Layout(fixtures=tuple(show.fixtures), view=View.GRID),
+        layers=(layer,),
+        drives=dice.choice((Drives.LIGHT, Drives.LIGHT, Drives.COLOUR, Drives.LEVEL)),
+        fade_in=dice.uniform(*FADES),
+        fade_out=dice.uniform(*FADES),
+    )

@@ -98,7 +98,7 @@ def _find(show: Show, rig: Rig, layout: Layout, fixtures: Sequence[str]) -> Canv
     whole = np.array([[frame.width], [frame.height]])
     at_ = (own - middle) / whole + 0.5
     half = size / whole / 2.0
-    outside = (np.abs(at_ - 0.5) > 0.5 + half).any(axis=0)
+    outside = (np.abs(at_ - 0.5) > 0.5 + half - CLOSE).any(axis=0)
 
     pitch = np.median(size, axis=1) if len(items) else np.ones(2)
     columns, rows = (
