@@ -129,6 +129,13 @@ def command_line() -> argparse.ArgumentParser:
     beats.add_argument("file", type=Path, help=tr("WAV, FLAC, Ogg Vorbis or MP3"))
     beats.set_defaults(run=_beats)
 
+    film = commands.add_parser(
+        "film", help=tr("make the frames of a film ready, for canvases")
+    )
+    film.add_argument("file", type=Path, help=tr("a film"))
+    film.add_argument("--key", default="", help=tr("what it is known by"))
+    film.set_defaults(run=_film)
+
     listens = commands.add_parser(
         "listen", help=tr("listen to live music; prints JSON, line by line")
     )
@@ -549,6 +556,15 @@ def _install(arguments: argparse.Namespace) -> int:
         return 1
 
     return 0
+
+
+def _film(arguments: argparse.Namespace) -> int:
+    from choreon.formats import films
+
+    films.limit_memory()
+    return films.make_ready(
+        arguments.file, arguments.key or films.key_of(arguments.file)
+    )
 
 
 def _beats(arguments: argparse.Namespace) -> int:

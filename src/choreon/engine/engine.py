@@ -29,6 +29,7 @@ from choreon.engine.clock import PERIOD, RATE, Clock
 from choreon.engine.culprits import Culprits
 from choreon.engine.do import Do
 from choreon.engine.evening.log import EveningLog
+from choreon.engine.film_keeper import FilmKeeper
 from choreon.engine.inputs import (
     DEVICES,
     ControlMove,
@@ -152,6 +153,7 @@ class Engine:
         self._link = self._new_link()
         self._devices = [kind(self._surroundings()) for kind in DEVICES.values()]
         self._sends = Sends(self._say, self._run_times)
+        self._films = FilmKeeper()
         self._sounding = Sounding(
             lambda: self._link.notice(self._sound()),
             self._want_sound,
@@ -508,6 +510,7 @@ class Engine:
             self._crowded(),
             *self._sends.faults,
             *self._sounding.faults(self._compiled.show),
+            *self._films.faults(),
             self._evening.trouble,
         ]
 
@@ -577,6 +580,7 @@ class Engine:
             self._sender.send(dark, float("inf"))
         self._sender.close()
         self._sounding.close()
+        self._films.end()
         self._evening.close()
         for way in self._devices:
             way.close()
@@ -796,6 +800,7 @@ class Engine:
         self._get_ready()
         self._run_log.look(self._ahead.show, self._state)
         self._keep_session()
+        self._films.want(self._ahead.show, self._path)
         self._tidier.look()
 
     def _get_ready(self) -> None:

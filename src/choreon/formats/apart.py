@@ -20,6 +20,7 @@ from choreon.formats import progress
 from choreon.formats.package import FormatError
 from choreon.language import tr
 from choreon.model.fixture_type import FixtureType
+from choreon.model.images import Image
 from choreon.model.show import Show
 
 MEMORY = 4 << 30  # bytes that such a process may take
@@ -73,6 +74,19 @@ class Drawn(msgspec.Struct, frozen=True):
     wrong: str = ""
 
 
+class ReadImage(Job, tag="read-image"):
+    """A picture, still or moving → images.Image."""
+
+    data: bytes
+    name: str
+
+
+class ReadFilm(Job, tag="read-film"):
+    """A film, where it lies → images.Image."""
+
+    path: str
+
+
 class WriteType(Job, tag="write-type"):
     """Type → GDTF."""
 
@@ -116,6 +130,8 @@ AnyJob = (
     | ReadList
     | ReadPictures
     | ReadText
+    | ReadImage
+    | ReadFilm
     | WriteType
     | WriteRig
     | Print
@@ -231,6 +247,12 @@ def do(job: AnyJob) -> bytes:
         return msgspec.msgpack.encode(play_text.read(job.data, job.name))
     if isinstance(job, PrintCues):
         return _print_cues(job)
+    if isinstance(job, ReadImage):
+        from choreon.formats import images
+
+        return msgspec.msgpack.encode(images.read(job.data, job.name))
+    if isinstance(job, ReadFilm):
+        return msgspec.msgpack.encode(_film(job))
 
     from choreon.formats import gdtf, hang_list, mvr
     from choreon.formats.paper import Paper
@@ -259,6 +281,21 @@ def _print_cues(job: PrintCues) -> bytes:
     stack = stack_of(job.show, Ref("stack", job.stack))
     paths = (Path(job.fonts[0]), Path(job.fonts[1])) if len(job.fonts) == 2 else None
     return CueSheet(job.show, stack, job.pictures, job.large, paths).write()
+
+
+def _film(job: ReadFilm) -> Image:
+    from choreon.formats import films
+
+    try:
+        return films.read(Path(job.path))
+    except OSError as error:
+        raise FormatError(
+            tr(
+                "{name} could not be read ({why}). Nothing was changed.",
+                name=Path(job.path).name,
+                why=error.strerror or error,
+            )
+        ) from None
 
 
 def _drawn(job: ReadPictures) -> Drawn:

@@ -7,54 +7,16 @@ nobody. Where a frame is due that is not ready, the last one that is stands.
 from __future__ import annotations
 
 import contextlib
-import struct
-from pathlib import Path
-from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
 
-from choreon import folders
+from choreon.frames_file import HEAD_SIZE, FilmHead, frames_file, read_head
 from choreon.model.images import Image, pixels_of
 
 Bytes = npt.NDArray[np.uint8]
 
-MAGIC = b"chfilm01"
-HEAD = struct.Struct("<8sIIdIIQd")
-HEAD_SIZE = 64
-MAKING, DONE, FAILED = 0, 1, 2
-MOST_FRAMES = 60_000  # that a film is made ready of
 LOOK_EVERY = 16  # frames between two looks for a file that was not there
-
-
-class FilmHead(NamedTuple):
-    """What is said at the beginning: pixels, frames a second, how it stands, how many
-    frames there will be, how many are ready, and when it last grew (monotonic s).
-    """
-
-    magic: bytes
-    width: int
-    height: int
-    rate: float
-    state: int
-    whole: int
-    ready: int
-    grown: float
-
-
-def frames_file(key: str) -> Path:
-    """Returns where the frames of a film lie."""
-    name = "".join(c for c in key if c.isalnum())[:64]
-    return folders.cache() / "films" / f"{name or 'unknown'}.frames"
-
-
-def read_head(data: bytes) -> FilmHead | None:
-    """Read a head; None where it is none."""
-    if len(data) < HEAD.size:
-        return None
-    head = FilmHead(*HEAD.unpack(data[: HEAD.size]))
-    sane = head.magic == MAGIC and 0 < head.width <= 512 and 0 < head.height <= 512
-    return head if sane and head.rate > 0.0 else None
 
 
 class Film:
@@ -73,6 +35,11 @@ class Film:
         """Returns how it stands; None where nothing was made ready."""
         data = self._data()
         return None if data is None else read_head(data[:HEAD_SIZE].tobytes())
+
+    def head_now(self) -> FilmHead | None:
+        """Returns the same, looking for a file that was not there."""
+        self._asked = 0
+        return self.head()
 
     def frame_at(self, seconds: float) -> int:
         """Returns the frame at a time, or the last one that is ready; −1 where none
@@ -99,7 +66,7 @@ class Film:
     def _data(self) -> Bytes | None:
         if self._map is None:
             self._asked += 1
-            if self._asked % LOOK_EVERY == 1:
+            if self._asked % LOOK_EVERY == 1 and frames_file(self.image.key).exists():
                 with contextlib.suppress(OSError, ValueError):
                     path = frames_file(self.image.key)
                     self._map = np.memmap(path, np.uint8, "r")
