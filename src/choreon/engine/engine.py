@@ -800,7 +800,8 @@ class Engine:
         self._get_ready()
         self._run_log.look(self._ahead.show, self._state)
         self._keep_session()
-        self._films.want(self._ahead.show, self._path)
+        on = {player.ref for player in self._state.players}
+        self._films.want(self._ahead.show, self._path, on)
         self._tidier.look()
 
     def _get_ready(self) -> None:

@@ -10,6 +10,7 @@ import subprocess
 import sys
 import threading
 import time
+from collections.abc import Iterable
 from pathlib import Path
 
 from choreon.engine import logs
@@ -17,6 +18,10 @@ from choreon.formats import films
 from choreon.frames_file import DONE, FAILED
 from choreon.language import tr
 from choreon.model.images import Image, in_use
+from choreon.model.playables import Canvas
+from choreon.model.playables.canvas import PictureLayer
+from choreon.model.playables.nesting import contains
+from choreon.model.refs import Ref
 from choreon.model.show import Show
 from choreon.render.canvas.film_frames import film_of
 
@@ -24,6 +29,7 @@ log = logging.getLogger("choreon.engine")
 
 EVERY = 0.25  # seconds between looks
 HANGS = 20.0  # seconds without a frame after which one is ended
+LATER = 5.0  # seconds after a show came until films are made ready that are not on
 DEATHS = 3  # after which a film is let be until the show changes
 
 
@@ -32,24 +38,36 @@ class FilmKeeper:
 
     def __init__(self) -> None:
         self._wanted: tuple[Image, ...] = ()
+        self._seen: tuple[object, str, frozenset[Ref]] | None = None
         self._show: Path | None = None
         self._process: subprocess.Popen[bytes] | None = None
         self._image: Image | None = None
         self._grown = (0, 0.0)
         self._deaths: dict[str, int] = {}
         self._lost: dict[str, bool] = {}  # those that stall: whether they are nowhere
+        self._since, self._urgent = time.monotonic(), False
         self._over = threading.Event()
         self._thread: threading.Thread | None = None
 
-    def want(self, show: Show, where: str) -> None:
-        """The films of a show are wanted. May be called often."""
+    def want(self, show: Show, where: str, on: Iterable[Ref] = ()) -> None:
+        """The films of a show are wanted: at once where something that is `on` shows
+        one, else when nothing else is to do. May be called often.
+        """
+        seen = (show, where, frozenset(on))
+        if self._seen is not None and seen[0] is self._seen[0] and seen == self._seen:
+            return
+        self._seen = seen
         wanted = tuple(image for image in in_use(show) if image.is_film)
+        if wanted and any(_shows_film(show, ref) for ref in seen[2]):
+            self._urgent = True
         path = Path(where) if where else None
         if wanted == self._wanted and path == self._show:
             return
+        urgent = self._urgent
         self._wanted, self._show = wanted, path
         self._deaths.clear()
         self._lost = {}
+        self._since, self._urgent = time.monotonic(), urgent
         if wanted and self._thread is None:
             self._thread = threading.Thread(target=self._run, daemon=True)
             self._thread.start()
@@ -87,6 +105,8 @@ class FilmKeeper:
     def _look(self) -> None:
         if self._process is not None:
             self._watch()
+            return
+        if not self._urgent and time.monotonic() - self._since < LATER:
             return
         for image in self._wanted:
             head = film_of(image).head_now()
@@ -141,3 +161,18 @@ class FilmKeeper:
             with contextlib.suppress(OSError):
                 process.kill()
                 process.wait(2.0)
+
+
+def _shows_film(show: Show, ref: Ref) -> bool:
+    """Whether something shows a film, or plays what does."""
+    return any(
+        one.ref == ref or contains(show, ref, one.ref)
+        for one in show.playables.values()
+        if isinstance(one, Canvas) and _has_film(show, one)
+    )
+
+
+def _has_film(show: Show, canvas: Canvas) -> bool:
+    images = (x.image for x in canvas.layers if isinstance(x, PictureLayer))
+    known = (show.images.get(image) for image in images)
+    return any(image is not None and image.is_film for image in known)

@@ -36,6 +36,8 @@ MOST_SIDE = 8192  # pixels of a film, a side
 MEMORY = 6 << 30  # bytes that such a process may take
 PART = 1 << 20  # bytes of a file that are looked at, three times, to know it again
 MOST_KEPT = 2 << 30  # bytes of frames of all films
+SHIPPED = Path(__file__).parent / "shipped"
+"""Where the film lies that ships with the program."""
 KINDS = (".mp4", ".m4v", ".mov", ".mkv", ".webm", ".avi", ".mpg", ".mpeg", ".ogv")
 
 
@@ -276,6 +278,7 @@ def find(image: Image, show: Path | None) -> Path | None:
     beside = [said]
     if show is not None:
         beside += [show.parent / said, show.parent / said.name]
+    beside.append(SHIPPED / said.name)
     for path in beside:
         with contextlib.suppress(OSError):
             alike = path.is_file() and path.stat().st_size == image.size

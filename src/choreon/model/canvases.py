@@ -9,6 +9,7 @@ import msgspec
 
 from choreon.language import tr
 from choreon.model import edits
+from choreon.model.figures import FIGURE_NAMES
 from choreon.model.images import Image
 from choreon.model.playables import Canvas
 from choreon.model.playables.canvas import (
@@ -17,13 +18,11 @@ from choreon.model.playables.canvas import (
     Frame,
     Layout,
     PaintedLayer,
-    PictureLayer,
     WordsLayer,
     fixtures_of,
 )
-from choreon.model.refs import Ref
+from choreon.model.refs import IMAGE, Ref
 from choreon.model.show import Show
-from choreon.terms import term
 
 replace = msgspec.structs.replace
 
@@ -34,10 +33,6 @@ def canvas_of(show: Show, ref: Ref) -> Canvas | None:
     """Returns the canvas that a ref points at; None where it is gone."""
     found = show.playables.get(ref.id)
     return found if isinstance(found, Canvas) and found.ref == ref else None
-
-
-FIGURE_NAMES: dict[str, str] = {}
-"""What figures are called; who draws them says it."""
 
 
 def title(layer: AnyLayer) -> str:
@@ -206,8 +201,6 @@ def take_fixtures(show: Show, ref: Ref, fixtures: Sequence[str]) -> Show:
 
 def add_image(show: Show, image: Image) -> tuple[Show, Ref]:
     """A show with an image; the one that it has where it has the same already."""
-    from choreon.model.refs import IMAGE
-
     for known in show.images.values():
         if (known.data, known.key) == (image.data, image.key):
             return show, Ref(IMAGE, known.id)
@@ -215,10 +208,3 @@ def add_image(show: Show, image: Image) -> tuple[Show, Ref]:
     image_id = edits.fresh_id(called, show.images)
     made = replace(image, id=image_id, name=called)
     return edits.put(show, "images", made), Ref(IMAGE, image_id)
-
-
-def kind_title(layer: AnyLayer) -> str:
-    """Returns what sort of a layer it is."""
-    if isinstance(layer, PictureLayer):
-        return tr("picture")
-    return term(layer.kind)

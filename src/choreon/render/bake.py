@@ -7,6 +7,7 @@ import numpy as np
 from choreon.model import attributes as at
 from choreon.model.effects import rate_of
 from choreon.model.motion import Effects, Rate
+from choreon.model.playables import Canvas
 from choreon.model.playables.chase import ChaseStep, Unit
 from choreon.model.refs import Ref
 from choreon.model.values import Look
@@ -42,6 +43,20 @@ def bake(compiled: CompiledShow, ref: Ref, effects: Effects, density: int) -> Ba
     """Returns a scene's look with its effects as so many steps over the cycle of the
     slowest; what scales or adds to others' light is not in it.
     """
+    return _sampled(compiled, ref, slowest(compiled, effects), density)
+
+
+def bake_canvas(compiled: CompiledShow, canvas: Canvas, density: int) -> Baked:
+    """Returns what a canvas paints as so many steps over the cycle of the slowest of
+    its layers.
+    """
+    rates = [layer.rate for layer in canvas.layers if layer.on and layer.rate.speed > 0]
+    rate = min(rates, key=lambda rate: rate.speed, default=Rate())
+    return _sampled(compiled, canvas.ref, rate, density)
+
+
+def _sampled(compiled: CompiledShow, ref: Ref, rate: Rate, density: int) -> Baked:
+    """What something gives at so many moments of a cycle."""
     source = compiled.source(Step(ref=ref))
     if source is None or source.still:
         return Baked((), 0.0, Unit.SECONDS)
@@ -49,7 +64,6 @@ def bake(compiled: CompiledShow, ref: Ref, effects: Effects, density: int) -> Ba
     live = source.live({})
     assert live is not None
     count = min(MOST, max(LEAST, density))
-    rate = slowest(compiled, effects)
     length = 1.0 / rate.speed if rate.speed > 0 else 1.0
 
     steps = []

@@ -74,9 +74,12 @@ class Frame(msgspec.Struct, frozen=True, omit_defaults=True):
 class Layout(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     """Which cells there are, and where they lie.
 
-    `fixtures` in an order, or those of a `group`, which is followed. `left_out`: cells,
-    from 1, that take no part; of a fixture of one piece (0,). `places`: for fixtures
-    that do not move along with the plan, where their cells lie on the ground instead.
+    `fixtures` in an order, or those of a `group`, which is followed. `along`: the
+    order of a line; `even`: its cells are as far from each other wherever they hang.
+    `left_out`: cells, from 1, that take no part; of a fixture of one piece (0,).
+    `places`: for fixtures that do not move along with the plan, where their cells lie
+    on the ground instead.
+
     `turn`: degrees, counter-clockwise; `mirrored`: left and right change places;
     `flipped`: up and down. `wide`, `tall`: how many times as large as they are the
     cells are laid out below the picture. `bend`: degrees of the arc that a straight
@@ -90,6 +93,7 @@ class Layout(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     left_out: dict[str, tuple[Count, ...]] = {}
     view: View = View.FRONT
     along: Along = Along.CHOSEN
+    even: bool = False
     places: dict[str, tuple[XY, ...]] = {}
     turn: Number = 0.0
     mirrored: bool = False

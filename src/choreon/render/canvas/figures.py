@@ -15,8 +15,6 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
-from choreon.language import tr
-
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 
@@ -499,11 +497,10 @@ def _columns(g: Ground, t: float, d: Dials) -> Seen:
 
 @dataclass(frozen=True)
 class Figure:
-    """A ready figure. `ring`: its colours close to a ring. `uses`: which dials mean
-    something to it. `dials`: those that it begins with.
+    """A ready figure. `paint`: what it gives. `ring`: its colours close to a ring.
+    `uses`: which dials mean something to it. `dials`: those that it begins with.
     """
 
-    name: str
     paint: Paint
     ring: bool
     uses: tuple[str, ...] = ("count",)
@@ -513,52 +510,49 @@ class Figure:
 C, W, S, R = "count", "width", "soft", "seed"
 
 FIGURES: dict[str, Figure] = {
-    "slope": Figure(tr("Slope"), _slope, True),
-    "still": Figure(tr("Slope that stands"), _still_slope, False, ()),
-    "bands": Figure(tr("Bands"), _bands, True, (C, W, S)),
-    "runner": Figure(tr("Runner"), _runner, False, (C, W, S)),
-    "zigzag": Figure(tr("Zigzag"), _zigzag, True),
-    "blinds": Figure(tr("Blinds"), _blinds, True, (C, S), Dials(4.0)),
-    "curtain": Figure(tr("Curtain"), _curtain, False, (S,)),
-    "weave": Figure(tr("Weave"), _weave, False),
-    "checkers": Figure(tr("Checkers"), _checkers, False, (C, S)),
-    "board": Figure(tr("Board that slides"), _board, False),
-    "wave": Figure(tr("Wave"), _wave, False),
-    "swell": Figure(tr("Swell"), _swell, False),
-    "tide": Figure(tr("Tide"), _tide, False, (C, S)),
-    "ribbon": Figure(tr("Ribbon"), _ribbon, True, (C, W, S)),
-    "plasma": Figure(tr("Plasma"), _plasma, True, (C, R)),
-    "clouds": Figure(tr("Clouds"), _clouds, False, (C, W, S, R), Dials(2.0, 0.5, 0.6)),
-    "water": Figure(tr("Water"), _water, False, (C, R), Dials(3.0)),
-    "rings": Figure(tr("Rings"), _rings, True),
-    "ripple": Figure(tr("Ripple"), _ripple, False, (C, W, S)),
-    "heart": Figure(tr("Heartbeat"), _heart, False, (W, S), Dials(width=0.7)),
-    "bloom": Figure(tr("Bloom"), _bloom, False, (S,)),
-    "squares": Figure(tr("Squares"), _squares, True),
-    "diamonds": Figure(tr("Diamonds"), _diamonds, True, (C, W, S)),
-    "spiral": Figure(tr("Spiral"), _spiral, True),
-    "pinwheel": Figure(tr("Pinwheel"), _pinwheel, True, (C, W, S), Dials(3.0)),
-    "lighthouse": Figure(tr("Lighthouse"), _lighthouse, False, (W, S)),
-    "fan": Figure(tr("Fan"), _fan, False, (S,)),
-    "sweep": Figure(tr("Sweep"), _sweep, False, (W, S), Dials(width=0.3)),
-    "crossing": Figure(tr("Crossing"), _crossing, False, (W, S), Dials(width=0.3)),
-    "comet": Figure(tr("Comet"), _comet, False, (W, S)),
-    "ball": Figure(tr("Ball"), _ball, False, (W, S)),
-    "swarm": Figure(tr("Swarm"), _swarm, True, (C, W, R), Dials(4.0)),
-    "lava": Figure(tr("Lava"), _lava, False, (C, W, S, R), Dials(3.0)),
-    "rain": Figure(tr("Rain"), _rain, False, (C, W, S, R)),
-    "rise": Figure(tr("Rain that rises"), _rise, False, (C, W, S, R)),
-    "snow": Figure(tr("Snow"), _snow, True, (C, W, S, R), Dials(2.0)),
-    "bubbles": Figure(tr("Bubbles"), _bubbles, True, (C, W, S, R), Dials(3.0)),
-    "sparks": Figure(tr("Sparks"), _sparks, True, (C, W, S, R)),
-    "stars": Figure(tr("Stars"), _stars, True, (C, W, R)),
-    "shuffle": Figure(tr("Shuffle"), _shuffle, True, (C, S, R), Dials(1.0)),
-    "fire": Figure(tr("Fire"), _fire, False, (C, W, S, R), Dials(3.0, 0.5, 0.6)),
-    "embers": Figure(tr("Embers"), _embers, False, (C, W, R), Dials(3.0)),
-    "storm": Figure(tr("Storm"), _storm, False, (C, W, R), Dials(3.0)),
-    "columns": Figure(tr("Columns"), _columns, False, (C, S, R)),
+    "slope": Figure(_slope, True),
+    "still": Figure(_still_slope, False, ()),
+    "bands": Figure(_bands, True, (C, W, S)),
+    "runner": Figure(_runner, False, (C, W, S)),
+    "zigzag": Figure(_zigzag, True),
+    "blinds": Figure(_blinds, True, (C, S), Dials(4.0)),
+    "curtain": Figure(_curtain, False, (S,)),
+    "weave": Figure(_weave, False),
+    "checkers": Figure(_checkers, False, (C, S)),
+    "board": Figure(_board, False),
+    "wave": Figure(_wave, False),
+    "swell": Figure(_swell, False),
+    "tide": Figure(_tide, False, (C, S)),
+    "ribbon": Figure(_ribbon, True, (C, W, S)),
+    "plasma": Figure(_plasma, True, (C, R)),
+    "clouds": Figure(_clouds, False, (C, W, S, R), Dials(2.0, 0.5, 0.6)),
+    "water": Figure(_water, False, (C, R), Dials(3.0)),
+    "rings": Figure(_rings, True),
+    "ripple": Figure(_ripple, False, (C, W, S)),
+    "heart": Figure(_heart, False, (W, S), Dials(width=0.7)),
+    "bloom": Figure(_bloom, False, (S,)),
+    "squares": Figure(_squares, True),
+    "diamonds": Figure(_diamonds, True, (C, W, S)),
+    "spiral": Figure(_spiral, True),
+    "pinwheel": Figure(_pinwheel, True, (C, W, S), Dials(3.0)),
+    "lighthouse": Figure(_lighthouse, False, (W, S)),
+    "fan": Figure(_fan, False, (S,)),
+    "sweep": Figure(_sweep, False, (W, S), Dials(width=0.3)),
+    "crossing": Figure(_crossing, False, (W, S), Dials(width=0.3)),
+    "comet": Figure(_comet, False, (W, S)),
+    "ball": Figure(_ball, False, (W, S)),
+    "swarm": Figure(_swarm, True, (C, W, R), Dials(4.0)),
+    "lava": Figure(_lava, False, (C, W, S, R), Dials(3.0)),
+    "rain": Figure(_rain, False, (C, W, S, R)),
+    "rise": Figure(_rise, False, (C, W, S, R)),
+    "snow": Figure(_snow, True, (C, W, S, R), Dials(2.0)),
+    "bubbles": Figure(_bubbles, True, (C, W, S, R), Dials(3.0)),
+    "sparks": Figure(_sparks, True, (C, W, S, R)),
+    "stars": Figure(_stars, True, (C, W, R)),
+    "shuffle": Figure(_shuffle, True, (C, S, R), Dials(1.0)),
+    "fire": Figure(_fire, False, (C, W, S, R), Dials(3.0, 0.5, 0.6)),
+    "embers": Figure(_embers, False, (C, W, R), Dials(3.0)),
+    "storm": Figure(_storm, False, (C, W, R), Dials(3.0)),
+    "columns": Figure(_columns, False, (C, S, R)),
 }
-"""Figure → what it is called, and what paints it."""
-
-STILL = ("still",)
-"""Those that never move."""
+"""Figure → what paints it; `model/figures.py` says what each is called."""

@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 
+from choreon.model.figures import STILL
 from choreon.model.images import Image, pixels_of
 from choreon.model.playables.canvas import (
     MOST_LETTERS,
@@ -24,7 +25,7 @@ from choreon.model.playables.canvas import (
     WordsLayer,
 )
 from choreon.model.show import Show
-from choreon.render.canvas.figures import FIGURES, STILL, Dials, Ground
+from choreon.render.canvas.figures import FIGURES, Dials, Ground
 from choreon.render.canvas.film_frames import Film, film_of
 from choreon.render.canvas.layout import CanvasCells
 from choreon.render.canvas.letters import ROWS, Strip, letters_for, strip_of

@@ -6,6 +6,7 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from choreon.model import attributes as at
@@ -24,6 +25,9 @@ from choreon.render.rig import Flags, Floats, Ints, Rig, hanging_matrices
 
 CLOSE = 1e-6  # metres within which two cells are in one place
 CHUNK = 512  # cells whose distances to all others are worked out at once
+replace = msgspec.structs.replace
+XY = tuple[float, float]
+
 KEPT = 16  # layouts of a rig that are kept
 
 
@@ -165,19 +169,20 @@ def _on_ground(items: Sequence[Item], places: Floats, layout: Layout) -> Floats:
     if layout.view == View.ABOVE:
         return places[:, :2].T.copy()
     if layout.view == View.LINE:
-        return _along_line(places, layout.along)
+        return _along_line(places, layout)
     if layout.view == View.GRID:
         return _in_grid(len(items), layout)
     return places[:, (0, 2)].T.copy()
 
 
-def _along_line(places: Floats, along: Along) -> Floats:
-    """Cells one after the other, as far apart as they are in the room."""
+def _along_line(places: Floats, layout: Layout) -> Floats:
+    """Cells one after the other, as far apart as they are in the room, or evenly."""
     count = len(places)
     if not count:
         return np.zeros((2, 0))
 
     order = np.arange(count)
+    along = layout.along
     if along == Along.ROUND:
         away = places - places.mean(axis=0)
         # from the left, clockwise as seen from above
@@ -189,6 +194,8 @@ def _along_line(places: Floats, along: Along) -> Floats:
     far = steps[steps > CLOSE]
     # cells in one place, the panes of one lamp, say, lie side by side nevertheless
     steps = np.maximum(steps, float(far.min()) if len(far) else 1.0)
+    if layout.even:
+        steps = np.ones(count - 1)
     line = np.zeros((2, count))
     line[0, order] = np.concatenate([[0.0], np.cumsum(steps)])
     return line
@@ -313,3 +320,18 @@ def _around(ground: Floats, size: Floats) -> Frame:
     x, y = (low + high) / 2.0
     wide, tall = high - low
     return Frame(float(x), float(y), float(wide), float(tall))
+
+
+def places_now(show: Show, rig: Rig, layout: Layout) -> dict[str, tuple[XY, ...]]:
+    """Returns where on the ground the cells lie as the plan is now, by fixture: all of
+    one, those that are left out among them.
+    """
+    whole = replace(layout, left_out={}, places={})
+    fixtures = tuple(f for f in fixtures_of(show, layout) if f in rig.fixtures)
+    items, room, _ = _in_room(show, rig, whole, fixtures)
+    ground = _on_ground(items, room, whole)
+    found: dict[str, tuple[XY, ...]] = {}
+    for n, (fixture, _) in enumerate(items):
+        place = (float(ground[0, n]), float(ground[1, n]))
+        found[fixture] = (*found.get(fixture, ()), place)
+    return found

@@ -10,6 +10,7 @@ import numpy as np
 
 from choreon.language import tr
 from choreon.model import attributes as at
+from choreon.model.canvases import title
 from choreon.model.motion import Effect, colour_of_stop
 from choreon.model.playables.canvas import (
     FASTEST_STROBE,
@@ -224,7 +225,7 @@ class CanvasSource:
 
     def place(self, time: Time) -> str:
         """Returns which of its layers are painted, in words."""
-        names = [title_of(layer) for layer, _ in self.layers]
+        names = [title(layer) for layer, _ in self.layers]
         return names[-1] if len(names) == 1 else tr("{n} layers", n=len(names))
 
     def running(self, cursor: AnyCursor, time: Time) -> list[Effect]:
@@ -249,13 +250,6 @@ class CanvasSource:
     def ends(self) -> Time | None:
         """It never ends."""
         return None
-
-
-def title_of(layer: AnyLayer) -> str:
-    """Returns what a layer is called."""
-    from choreon.model.canvases import title
-
-    return title(layer)
 
 
 class LiveCanvas:
@@ -367,7 +361,7 @@ class LiveCanvas:
         """Returns its layers, the rows that each is painted on, and their values."""
         rows = np.concatenate([self.look.lamps, self.look.rows])
         values = np.concatenate([self.levels, self._values])
-        return [Moved(title_of(x), rows, values) for x, _ in self.source.layers]
+        return [Moved(title(x), rows, values) for x, _ in self.source.layers]
 
     # two canvases that follow each other
 

@@ -18,7 +18,7 @@ from choreon.language import sentences, tr
 from choreon.model import chases, edits, links, palettes
 from choreon.model import effects as model_effects
 from choreon.model.only import keep_part
-from choreon.model.playables import AnyPlayable, Scene
+from choreon.model.playables import AnyPlayable, Canvas, Scene
 from choreon.model.playables import kind_of as model_kind
 from choreon.model.refs import PALETTE, Ref, name_of
 from choreon.model.show import Palette
@@ -57,7 +57,11 @@ class CardDeeds(QWidget):
         )
 
         self.open = basics.button(
-            tr("Open"), self.open_it, "", "steps", tr("See and change its steps")
+            tr("Open"),
+            self.open_it,
+            "",
+            "steps",
+            tr("See and change its steps, or its layers"),
         )
 
         self.look_at = basics.tool(
@@ -286,7 +290,8 @@ class CardDeeds(QWidget):
         menu.addAction(tr("Duplicate"), self.duplicate)
         is_scene = isinstance(playable, Scene)
         menu.addAction(tr("Only for these…"), self.ask_only).setEnabled(is_scene)
-        moves = isinstance(playable, Scene) and kinds.kind_of(playable).moves(playable)
+        moves = isinstance(playable, Scene | Canvas)
+        moves = moves and kinds.kind_of(playable).moves(playable)
         menu.addAction(tr("Make a chase of its steps…"), self.ask_to_bake).setEnabled(
             moves
         )
@@ -409,9 +414,12 @@ class CardDeeds(QWidget):
     def bake_into(self, count: int) -> None:
         """Make a chase of the chosen scene with its effects."""
         playable, document = self._playable(), self.parts.document
-        effects = model_kind(playable).effects(playable)
         compiled = self.parts.preview.compiled
-        baked = bake.bake(compiled, playable.ref, effects, count)
+        if isinstance(playable, Canvas):
+            baked = bake.bake_canvas(compiled, playable, count)
+        else:
+            effects = model_kind(playable).effects(playable)
+            baked = bake.bake(compiled, playable.ref, effects, count)
         show, ref = chases.keep_chase(
             document.show,
             tr("{name} baked", name=playable.name),

@@ -9,7 +9,7 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any
 
-from PySide6.QtWidgets import QMenu, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
 from choreon.language import tr
 from choreon.model import attributes as at
@@ -17,18 +17,15 @@ from choreon.model import links
 from choreon.model.motion import (
     AnyMotion,
     ColourRoll,
-    ColourStop,
     EffectMode,
     Path,
     PathShape,
     Shape,
     Wave,
-    colour_of_stop,
 )
 from choreon.render import paths, waves
-from choreon.ui import palettes as palette_deeds
 from choreon.ui.compose import motion_fields as fields
-from choreon.ui.compose.spread_panel import ColourButton
+from choreon.ui.compose.stops_row import StopsRow
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.chips import Chip, ChipList
@@ -152,68 +149,14 @@ class RollPart(MotionPart):
 
     def __init__(self, parts: Parts, put: Put) -> None:
         super().__init__(parts, put)
-        self.stops = QVBoxLayout(self)
-        self.stops.setContentsMargins(0, 0, 0, 0)
-        self.stops.setSpacing(4)
+        self.row = StopsRow(parts)
+        self.row.changed.connect(partial(self.set, "stops"))
+        self.stop_menu = self.row.stop_menu
+        basics.stack(self, self.row, margins=0)
 
     def fill(self) -> None:
-        """Show the colours, five in a line."""
-        basics.clear(self.stops)
-        line: list[QWidget | int] = []
-        for n, stop in enumerate(self.motion.stops):
-            line.append(self._stop(n, stop))
-
-        line.append(basics.tool("plus", tr("One colour more"), self._add_stop))
-        for first in range(0, len(line), 5):
-            self.stops.addWidget(basics.row(*line[first : first + 5], spacing=4))
-
-    def _stop(self, n: int, stop: ColourStop) -> QWidget:
-        show = self.parts.document.show
-        palette = show.palettes.get(stop.palette)
-        name = palette.name if palette is not None else tr("a colour of its own")
-
-        button = ColourButton(tr("Colour {number}: {name}", number=n + 1, name=name))
-        button.setMinimumWidth(40)
-        button.set_rgb(colour_of_stop(show, stop))
-        button.changed.connect(lambda rgb: self._set_stop(n, ColourStop(tuple(rgb))))
-
-        more = basics.tool(
-            "more",
-            tr("Colour {number}: from a palette, or out", number=n + 1),
-            lambda: None,
-        )
-        more.clicked.connect(lambda: self._open_menu(n, more))
-        more.setFixedWidth(20)
-
-        return basics.row(button, more, spacing=0)
-
-    def _add_stop(self) -> None:
-        roll: ColourRoll = self.motion
-        self.set("stops", (*roll.stops, roll.stops[-1]))
-
-    def _set_stop(self, n: int, stop: ColourStop) -> None:
-        stops = tuple(stop if i == n else s for i, s in enumerate(self.motion.stops))
-        self.set("stops", stops)
-
-    def _open_menu(self, n: int, button: QWidget) -> None:
-        menu = self.stop_menu(n)
-        menu.exec(button.mapToGlobal(button.rect().bottomLeft()))
-
-    def stop_menu(self, n: int) -> QMenu:
-        """The ways to change a colour of a roll."""
-        menu = Menu(self)
-        for palette in self.parts.document.show.palettes.values():
-            rgb = palette_deeds.colour_of(palette)
-            if rgb is not None:
-                stop = ColourStop(rgb, palette.id)
-                menu.addAction(palette.name, partial(self._set_stop, n, stop))
-
-        menu.addSeparator()
-        rest = tuple(s for i, s in enumerate(self.motion.stops) if i != n)
-        out = menu.addAction(tr("Take it out"), partial(self.set, "stops", rest))
-        out.setEnabled(len(rest) > 0)
-
-        return menu
+        """Show the colours."""
+        self.row.show_stops(self.motion.stops)
 
 
 class PathPart(MotionPart):

@@ -15,9 +15,13 @@ from PySide6.QtWidgets import (
 from choreon.model import choosing
 from choreon.model.effects import motion_of
 from choreon.model.motion import Effect, Path
+from choreon.model.playables import Canvas
 from choreon.model.refs import Ref
 from choreon.ui.commands import bind
 from choreon.ui.compose.attribute_panel import AttributePanel
+from choreon.ui.compose.canvas.board import CanvasBoard
+from choreon.ui.compose.canvas.in_hand import InHand
+from choreon.ui.compose.canvas.panel import CanvasPanel
 from choreon.ui.compose.pattern_dialog import PatternDialog
 from choreon.ui.compose.selection_panel import SelectionPanel
 from choreon.ui.compose.shelf import Shelf
@@ -28,13 +32,13 @@ from choreon.ui.stage.path_on_stage import PathOnStage
 from choreon.ui.stage.picture import StagePicture
 from choreon.ui.widgets.discard import discard
 
-SHELF, STEPS = 196, 284  # pixels that shelf and steps are tall
+SHELF, STEPS, BOARD = 196, 284, 360  # pixels that shelf, steps, board are tall
 
 
 class ComposePlace(QWidget):
     """Who on the left, the stage, what on the right, the shelf below."""
 
-    LATER = ("steps",)
+    LATER = ("steps", "board")
     """What is made when it is first asked for."""
 
     def __init__(self, parts: Parts) -> None:
@@ -48,6 +52,9 @@ class ComposePlace(QWidget):
         self.pattern: PatternDialog | None = None
         self.shelf = Shelf(parts, self.what.hand, self.what.motion_panel)
         self._steps: Steps | None = None
+        self._board: CanvasBoard | None = None
+        self.canvas_panel: CanvasPanel | None = None
+        self.beside = QStackedWidget()
         self.below = QStackedWidget()
 
         self.below.addWidget(self.shelf)
@@ -61,7 +68,8 @@ class ComposePlace(QWidget):
 
         middle.setSizes([540, 196])
         middle.setCollapsible(0, False)
-        for widget in (self.who, middle, self.what):
+        self.beside.addWidget(self.what)
+        for widget in (self.who, middle, self.beside):
             across.addWidget(widget)
 
         across.setStretchFactor(1, 1)
@@ -90,7 +98,7 @@ class ComposePlace(QWidget):
         stage.path_dragged.connect(self.what.motion_panel.drag_path)
 
         stage.runners = self.what.motion_panel.runners
-        self.shelf.deeds.opened.connect(self.open_chase)
+        self.shelf.deeds.opened.connect(self.open)
         self.what.motion_panel.baked.connect(self.open_chase)
         self.shelf.patterned.connect(lambda: self.ask_pattern(None))
         self.what.tab_changed.connect(self._tab)
@@ -107,6 +115,43 @@ class ComposePlace(QWidget):
             made.closed.connect(lambda: self._show_below(self.shelf, SHELF))
             self.below.addWidget(made)
         return self._steps
+
+    @property
+    def board(self) -> CanvasBoard:
+        """The cells of a canvas, and its panel beside."""
+        if self._board is None:
+            hand = InHand(self.parts)
+            made = self._board = CanvasBoard(hand)
+            ignored = QSizePolicy.Policy.Ignored
+            made.setSizePolicy(ignored, ignored)
+            made.closed.connect(self._close_canvas)
+            made.baked.connect(self._open_baked)
+            self.below.addWidget(made)
+            self.canvas_panel = CanvasPanel(hand)
+            self.beside.addWidget(self.canvas_panel)
+        return self._board
+
+    def open(self, ref: Ref) -> None:
+        """Open what has steps, or layers."""
+        if ref.kind == Canvas.kind:
+            self.open_canvas(ref)
+        else:
+            self.open_chase(ref)
+
+    def open_canvas(self, ref: Ref) -> None:
+        """Show a canvas in the place of the shelf, its layers beside the stage."""
+        self.board.hand.open(ref)
+        assert self.canvas_panel is not None
+        self.beside.setCurrentWidget(self.canvas_panel)
+        self._show_below(self.board, BOARD)
+
+    def _close_canvas(self) -> None:
+        self.beside.setCurrentWidget(self.what)
+        self._show_below(self.shelf, SHELF)
+
+    def _open_baked(self, ref: Ref) -> None:
+        self.board.close_it()
+        self.open_chase(ref)
 
     def open_chase(self, ref: Ref) -> None:
         """Show the steps of a chase in the place of the shelf."""
@@ -126,13 +171,16 @@ class ComposePlace(QWidget):
         """Close what is open in this place. Returns whether there was anything."""
         if self.below.currentWidget() is self.shelf:
             return False
-        self.steps.close_it()
+        if self.below.currentWidget() is self._board:
+            self.board.close_it()
+        else:
+            self.steps.close_it()
         return True
 
     def _show_below(self, page: QWidget, tall: int) -> None:
         """Show something below the stage, as tall as it needs to be."""
         self.below.setCurrentWidget(page)
-        for other in (self.shelf, self._steps):
+        for other in (self.shelf, self._steps, self._board):
             if other is None:
                 continue
             policy = QSizePolicy.Policy.Preferred

@@ -21,9 +21,9 @@ from PySide6.QtWidgets import (
 )
 
 from choreon.language import capital, facts, in_a_row, plural, tr
-from choreon.model import chases, edits, links, palettes
+from choreon.model import canvases, chases, edits, links, palettes
 from choreon.model import effects as model_effects
-from choreon.model.playables import AnyPlayable, kind_of
+from choreon.model.playables import AnyPlayable, Canvas, kind_of
 from choreon.model.playables.chase import ChaseStep, Unit
 from choreon.model.refs import name_of
 from choreon.model.sameness import very_same
@@ -107,10 +107,10 @@ class Shelf(QWidget):
         )
 
         self.chase = basics.button(
-            tr("New chase"),
+            tr("New…"),
             self._chase_menu,
-            icon="steps",
-            tip=tr("A chase of the chosen scenes, of a pattern, or an empty one"),
+            icon="plus",
+            tip=tr("A canvas over the chosen fixtures, or a chase"),
         )
 
         self.strip = CardStrip(parts, self.minis)
@@ -206,8 +206,8 @@ class Shelf(QWidget):
         self.deeds.set_narrow(narrow)
         bare = self.width() < BARE
         said = [
-            (tr("New chase"), tr("Capture stage")),
-            (tr("Chase"), tr("Capture")),
+            (tr("New…"), tr("Capture stage")),
+            (tr("New…"), tr("Capture")),
             ("", ""),
         ]
 
@@ -428,8 +428,17 @@ class Shelf(QWidget):
         thing = self._thing(thing_id)
         if isinstance(thing, Palette):
             give(self.hand, thing)
+        elif isinstance(thing, Canvas):
+            self.deeds.open_it()
         elif thing is not None:
             self.deeds.take_it()
+
+    def new_canvas(self) -> None:
+        """A canvas over the chosen fixtures, or over none as yet."""
+        document, chosen = self.parts.document, self.parts.selection.chosen
+        show, ref = canvases.add(document.show, tr("Canvas"), chosen)
+        document.edit(tr("keep {name}", name=name_of(show, ref)), show)
+        self.deeds.opened.emit(ref)
 
     # chases
 
@@ -438,22 +447,24 @@ class Shelf(QWidget):
         menu.exec(self.chase.mapToGlobal(self.chase.rect().topLeft()))
 
     def chase_menu(self) -> QMenu:
-        """The ways to begin a chase."""
+        """The ways to begin a canvas, or a chase."""
         menu = Menu(self)
+        menu.addAction(tr("Canvas over the chosen fixtures"), self.new_canvas)
+        menu.addSeparator()
         chosen = self.strip.all_chosen()
         of_these = menu.addAction(
             plural(
                 len(chosen),
-                "Of the one chosen scene",
-                "Of the {n} chosen scenes, in this order",
+                "Chase of the one chosen scene",
+                "Chase of the {n} chosen scenes, in this order",
             ),
             self.chase_of_chosen,
         )
         of_these.setEnabled(bool(chosen))
-        over = tr("A pattern over the chosen fixtures…")
+        over = tr("Chase by a pattern over the chosen fixtures…")
         act = menu.addAction(over, self.patterned.emit)
         act.setEnabled(bool(self.parts.selection.chosen))
-        menu.addAction(tr("Empty: add steps to it"), self.new_chase)
+        menu.addAction(tr("Empty chase: add steps to it"), self.new_chase)
         return menu
 
     def chase_of_chosen(self) -> None:

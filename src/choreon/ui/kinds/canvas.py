@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from choreon.language import plural, tr
 from choreon.model.canvases import title
+from choreon.model.figures import STILL
 from choreon.model.playables import Canvas
 from choreon.model.playables.canvas import (
     FigureLayer,
@@ -14,7 +15,6 @@ from choreon.model.playables.canvas import (
 )
 from choreon.model.show import Show
 from choreon.model.values import Look
-from choreon.render.canvas.figures import STILL
 from choreon.ui.kinds.base import UiKind
 
 

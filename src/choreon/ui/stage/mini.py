@@ -18,14 +18,17 @@ from PySide6.QtWidgets import QWidget
 
 from choreon.language import tr
 from choreon.model import links
-from choreon.model.playables import Playable, kind_of
+from choreon.model.playables import Canvas, Playable, kind_of
 from choreon.model.sameness import very_same
 from choreon.model.show import Palette, Room, Show
 from choreon.render.decode import Decoder, Light
 from choreon.render.recent import Recent
+from choreon.render.sources.canvas import CanvasSource
+from choreon.render.state import Time
 from choreon.ui import kinds
 from choreon.ui.parts import Parts
 from choreon.ui.pixmaps import kept
+from choreon.ui.stage import cells
 from choreon.ui.stage.painter import StagePainter
 from choreon.ui.widgets import basics
 
@@ -90,7 +93,7 @@ class MiniStages(QObject):
         """Something that plays as a picture of that many pixels. Where it moves, so
         does the picture.
         """
-        if kinds.kind_of(playable).moves(playable):
+        if isinstance(playable, Canvas) or kinds.kind_of(playable).moves(playable):
             key = (tr("moving {id}", id=playable.id), width, height)
             self._moving[key] = _Moving(playable, on, time.monotonic())
             if not self._tick.isActive():
@@ -131,14 +134,37 @@ class MiniStages(QObject):
         _, width, height = key
         pixmap = _dark(width, height, moving.on.devicePixelRatioF())
         painter = QPainter(pixmap)
-        light = self.parts.preview.light_at(moving.playable, now)
-        self._stage(width, height).paint(
-            painter, QRectF(0, 0, width, height), light, bodies=False, budget=BUDGET
-        )
+        room = QRectF(0, 0, width, height)
+        if isinstance(moving.playable, Canvas):
+            self._draw_canvas(painter, room, moving.playable, now)
+        else:
+            light = self.parts.preview.light_at(moving.playable, now)
+            self._stage(width, height).paint(
+                painter, room, light, bodies=False, budget=BUDGET
+            )
 
         painter.end()
         self._moved[key] = (moving.playable, kept(pixmap))
         moving.on.update()
+
+    def _draw_canvas(
+        self, painter: QPainter, room: QRectF, canvas: Canvas, now: float
+    ) -> None:
+        """The cells of a canvas as they are after so many seconds, or, while it is on,
+        as they are on stage.
+        """
+        source = self.parts.preview.compiled.source_of(canvas.ref)
+        if not isinstance(source, CanvasSource):
+            return
+        state = self.parts.engine.state
+        player = next((p for p in state.players if p.ref == canvas.ref), None)
+        time_, ahead, size = Time(now, 2.0 * now), {}, 1.0
+        if player is not None and player.steps:
+            cursor = player.steps[-1].cursor
+            time_, size = cursor.time(now, state.beat(now)), player.size
+            ahead = dict(cursor.ahead)
+        light = source.seen(time_, ahead, size)
+        cells.draw(painter, source.cells, light, room.adjusted(3, 3, -3, -3))
 
     def of(
         self,

@@ -1,0 +1,1 @@
+"""A canvas that is open: its cells, its layers, painting."""
