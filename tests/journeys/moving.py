@@ -38,6 +38,6 @@ def chase_of_four(hands):
         keys = Qt.KeyboardModifier.ControlModifier
         held = {"keys": keys} if n else {}
         hands.click(strip, strip.visualRect(index).center(), **held)
-    new_chase(hands, place, "Of the 4 chosen scenes")
+    new_chase(hands, place, "Chase of the 4 chosen scenes")
     hands.until(place.steps.isVisible)
     return place, place.steps

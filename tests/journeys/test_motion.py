@@ -427,7 +427,8 @@ def ask_pattern(hands, place, do) -> None:
         do(dialog)
 
     hands.in_dialog(
-        lambda: new_chase(hands, place, "A pattern over the chosen fixtures"), answer
+        lambda: new_chase(hands, place, "Chase by a pattern over the chosen fixtures"),
+        answer,
     )
     assert asked
 

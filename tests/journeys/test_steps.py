@@ -325,7 +325,8 @@ def in_patterns(hands, place, do) -> None:
         do(dialog)
 
     hands.in_dialog(
-        lambda: new_chase(hands, place, "A pattern over the chosen fixtures"), answer
+        lambda: new_chase(hands, place, "Chase by a pattern over the chosen fixtures"),
+        answer,
     )
 
 

@@ -36,11 +36,15 @@ from shiboken6 import isValid
 from choreon.formats import cue_list
 from choreon.model import cues, edits
 from choreon.model.motion import Path, Wave
+from choreon.model.playables.canvas import Drives, View
 from choreon.model.refs import Ref
 from choreon.model.show import Show
+from choreon.ui.compose.canvas.figure_dialog import FigureDialog
+from choreon.ui.compose.canvas.view import Tool
 from choreon.ui.help.window import HelpWindow
 from choreon.ui.tiles.base import TileWidget
 from choreon.ui.widgets import tips
+from choreon.ui.widgets.discard import discard
 from choreon.ui.widgets.elided import Elided
 from choreon.ui.widgets.faders import FaderSlider
 from choreon.ui.widgets.spoken import Speaks
@@ -202,6 +206,38 @@ def _compose(hands: Hands) -> Iterator[State]:
     settle()
     yield State("chase", hands.window, compose.steps.isVisible)
     compose.steps.close_it()
+    yield from _canvas(hands)
+
+
+def _canvas(hands: Hands) -> Iterator[State]:
+    compose = hands.place("compose")
+    board = compose.board
+    for canvas in ("tide-wall", "words-wall", "moon-wall", "lantern-wall"):
+        compose.open_canvas(Ref("canvas", canvas))
+        settle()
+        yield State(f"canvas, {canvas}", hands.window, board.isVisible)
+
+    board.set_tool(Tool.BRUSH)
+    settle()
+    yield State("canvas, painting", hands.window, board.isVisible)
+    for view in (View.LINE, View.GRID):
+        compose.open_canvas(Ref("canvas", "round-room"))
+        compose.canvas_panel.show_tab("cells")
+        board.hand.change_layout(view=view)
+        settle()
+        yield State(f"canvas, cells {view}", hands.window, board.isVisible)
+
+    board.hand.change(drives=Drives.ATTRIBUTE, attribute="Shutter1")
+    compose.canvas_panel.show_tab("light")
+    settle()
+    yield State("canvas, light", hands.window, board.isVisible)
+    dialog = FigureDialog(board.hand, hands.window, "rings")
+    dialog.show()
+    settle()
+    yield State("figures", dialog, dialog.isVisible)
+    discard(dialog)
+    compose.canvas_panel.show_tab("painted")
+    board.close_it()
 
 
 def _score(hands: Hands) -> Iterator[State]:

@@ -127,22 +127,22 @@ def _beside(field: Field) -> Iterator[Field]:
 # parts
 
 
-class Part(msgspec.Struct, frozen=True):
+class Clipping(msgspec.Struct, frozen=True):
     """A part of a frame that was copied: so many columns, and its colours."""
 
     columns: int
     colours: tuple[Colour, ...]
 
 
-def part_of(layer: PaintedLayer, frame: int, begin: Field, end: Field) -> Part:
+def part_of(layer: PaintedLayer, frame: int, begin: Field, end: Field) -> Clipping:
     """Returns what lies in a rectangle."""
     fields = rectangle(begin, end)
     columns = abs(end[0] - begin[0]) + 1
-    return Part(columns, tuple(colour_at(layer, frame, field) for field in fields))
+    return Clipping(columns, tuple(colour_at(layer, frame, field) for field in fields))
 
 
 def with_part(
-    layer: PaintedLayer, frame: int, field: Field, part: Part
+    layer: PaintedLayer, frame: int, field: Field, part: Clipping
 ) -> PaintedLayer:
     """Returns a layer with a part laid on a frame, its upper left corner on a field.
     What was clear in it leaves what is there.

@@ -20,7 +20,7 @@ from choreon.model.refs import Ref
 from choreon.ui.commands import bind
 from choreon.ui.compose.attribute_panel import AttributePanel
 from choreon.ui.compose.canvas.board import CanvasBoard
-from choreon.ui.compose.canvas.in_hand import InHand
+from choreon.ui.compose.canvas.canvas_hand import CanvasHand
 from choreon.ui.compose.canvas.panel import CanvasPanel
 from choreon.ui.compose.pattern_dialog import PatternDialog
 from choreon.ui.compose.selection_panel import SelectionPanel
@@ -120,7 +120,7 @@ class ComposePlace(QWidget):
     def board(self) -> CanvasBoard:
         """The cells of a canvas, and its panel beside."""
         if self._board is None:
-            hand = InHand(self.parts)
+            hand = CanvasHand(self.parts)
             made = self._board = CanvasBoard(hand)
             ignored = QSizePolicy.Policy.Ignored
             made.setSizePolicy(ignored, ignored)

@@ -13,9 +13,8 @@ from choreon.ui import palettes as palette_deeds
 from choreon.ui.compose.spread_panel import ColourButton
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.flow import flow
 from choreon.ui.widgets.menu import Menu
-
-IN_A_LINE = 5
 
 
 class StopsRow(QWidget):
@@ -55,9 +54,7 @@ class StopsRow(QWidget):
         line: list[QWidget | int] = [self._stop(n, s) for n, s in enumerate(stops)]
         if len(stops) < self.most:
             line.append(basics.tool("plus", tr("One colour more"), self.add))
-        for first in range(0, len(line), IN_A_LINE):
-            own = line[first : first + IN_A_LINE]
-            self._box.addWidget(basics.row(*own, spacing=4))
+        self._box.addWidget(flow(*line, spacing=4))
 
     def _stop(self, n: int, stop: ColourStop) -> QWidget:
         button = ColourButton("")
@@ -72,7 +69,7 @@ class StopsRow(QWidget):
             lambda: None,
         )
         more.clicked.connect(lambda: self._open_menu(n, more))
-        more.setFixedWidth(20)
+        more.setFixedWidth(32)
         return basics.row(button, more, spacing=0)
 
     def _dress(self, button: ColourButton, n: int, stop: ColourStop) -> None:

@@ -21,6 +21,7 @@ TOPICS = (
     "palettes",
     "motion",
     "chases",
+    "canvas",
     "cues",
     "timelines",
     "perform",

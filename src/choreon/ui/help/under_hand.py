@@ -43,6 +43,9 @@ PAGE_OF = {
     "Shelf": "draft",
     "Steps": "chases",
     "PatternDialog": "chases",
+    "CanvasBoard": "canvas",
+    "CanvasPanel": "canvas",
+    "FigureDialog": "canvas",
     # score
     "ScorePlace": "cues",
     "ColumnsDialog": "cues",

@@ -21,8 +21,8 @@ from choreon.render import bake
 from choreon.render.canvas.sampling import LINEAR
 from choreon.render.colour import to_screen
 from choreon.ui import palettes as palette_deeds
+from choreon.ui.compose.canvas.canvas_hand import CanvasHand
 from choreon.ui.compose.canvas.frames_strip import FramesStrip
-from choreon.ui.compose.canvas.in_hand import InHand
 from choreon.ui.compose.canvas.view import PAINTS, CanvasView, Tool
 from choreon.ui.compose.spread_panel import ColourButton
 from choreon.ui.kinds.canvas import layers_in_words
@@ -52,10 +52,10 @@ class CanvasBoard(QWidget):
     closed = Signal()
     baked = Signal(Ref)
 
-    def __init__(self, hand: InHand) -> None:
+    def __init__(self, hand: CanvasHand) -> None:
         super().__init__()
         self.hand = hand
-        self.part: painting.Part | None = None
+        self.part: painting.Clipping | None = None
         self.view = CanvasView(hand)
         self.view.picked.connect(self._picked)
         self._make_head()
@@ -342,7 +342,7 @@ class CanvasBoard(QWidget):
         self.hand.parts.preview.look_at(None)
 
 
-def baked_into(hand: InHand, count: int) -> tuple[Show, Ref]:
+def baked_into(hand: CanvasHand, count: int) -> tuple[Show, Ref]:
     """Returns the show with a chase of the canvas in hand, in so many steps a cycle."""
     canvas = hand.canvas
     assert canvas is not None

@@ -21,7 +21,7 @@ from choreon.render.canvas import carries
 from choreon.render.canvas.layout import grid_size, places_now
 from choreon.terms import term
 from choreon.ui import words
-from choreon.ui.compose.canvas.in_hand import InHand
+from choreon.ui.compose.canvas.canvas_hand import CanvasHand
 from choreon.ui.compose.motion_parts import show_chips
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.chips import ChipList
@@ -35,7 +35,7 @@ OWN = ""  # stands among the groups for fixtures of its own
 class CellsForm(QWidget):
     """Fields of the layout."""
 
-    def __init__(self, hand: InHand) -> None:
+    def __init__(self, hand: CanvasHand) -> None:
         super().__init__()
         self.hand = hand
         self._make_who()

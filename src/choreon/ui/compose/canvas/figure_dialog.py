@@ -15,7 +15,7 @@ from choreon.model.playables.canvas import FigureLayer
 from choreon.render.canvas.figures import FIGURES
 from choreon.render.canvas.layers import PlacedFigure
 from choreon.ui import theme
-from choreon.ui.compose.canvas.in_hand import InHand
+from choreon.ui.compose.canvas.canvas_hand import CanvasHand
 from choreon.ui.stage import cells as drawn
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.dialog import SEARCH, Dialog
@@ -46,7 +46,7 @@ class FigureGrid(MovingGrid):
     chosen = Signal(str)
     taken = Signal(str)
 
-    def __init__(self, hand: InHand) -> None:
+    def __init__(self, hand: CanvasHand) -> None:
         super().__init__(
             tr("Figures"), tr("Figures: press one to see it on the cells"), WIDE, TALL
         )
@@ -125,7 +125,7 @@ class FigureGrid(MovingGrid):
 class FigureDialog(Dialog):
     """Asks for a figure. `figure` is the one that was taken, empty for none."""
 
-    def __init__(self, hand: InHand, parent: QWidget, figure: str = "") -> None:
+    def __init__(self, hand: CanvasHand, parent: QWidget, figure: str = "") -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Ready figures"))
         self.figure = ""

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from choreon.language import plural, tr
 from choreon.ui import theme
-from choreon.ui.compose.canvas.in_hand import InHand
+from choreon.ui.compose.canvas.canvas_hand import CanvasHand
 from choreon.ui.compose.canvas.view import frame_image
 from choreon.ui.widgets.spoken import Role, Spoken, tell
 
@@ -20,7 +20,7 @@ class FramesStrip(QWidget):
 
     chosen = Signal(int)
 
-    def __init__(self, hand: InHand) -> None:
+    def __init__(self, hand: CanvasHand) -> None:
         super().__init__()
         self.hand = hand
         self.first = 0

@@ -36,8 +36,8 @@ from choreon.render.canvas.figures import FIGURES
 from choreon.render.canvas.film_frames import film_of
 from choreon.terms import term
 from choreon.ui import images
+from choreon.ui.compose.canvas.canvas_hand import CanvasHand
 from choreon.ui.compose.canvas.figure_dialog import FigureDialog
-from choreon.ui.compose.canvas.in_hand import InHand
 from choreon.ui.compose.motion_parts import show_chips
 from choreon.ui.compose.stops_row import StopsRow
 from choreon.ui.widgets import basics
@@ -90,7 +90,7 @@ WHOLE = ("spin", "pan_x", "pan_y", "seed")
 class Numbers(QWidget):
     """Numbers of a layer, two in a line."""
 
-    def __init__(self, hand: InHand, entries: tuple[NumberField, ...]) -> None:
+    def __init__(self, hand: CanvasHand, entries: tuple[NumberField, ...]) -> None:
         super().__init__()
         self.hand = hand
         self.fields: dict[str, tuple[NumberField, ValueField]] = {}
@@ -129,7 +129,7 @@ class Numbers(QWidget):
 class Own(QWidget):
     """What only one kind of layer has."""
 
-    def __init__(self, hand: InHand) -> None:
+    def __init__(self, hand: CanvasHand) -> None:
         super().__init__()
         self.hand = hand
 
@@ -141,7 +141,7 @@ class Own(QWidget):
 class FigurePart(Own):
     """Which figure, its colours, its dials."""
 
-    def __init__(self, hand: InHand) -> None:
+    def __init__(self, hand: CanvasHand) -> None:
         super().__init__(hand)
         self.which = basics.button(
             "", self.ask, "", "figure", tr("Choose another figure, each seen moving")
@@ -186,7 +186,7 @@ class FigurePart(Own):
 class PicturePart(Own):
     """Which picture or film, how it lies in the frame, how it moves over it."""
 
-    def __init__(self, hand: InHand) -> None:
+    def __init__(self, hand: CanvasHand) -> None:
         super().__init__(hand)
         self.work = Work(self)
         self.work.told.connect(self._say)
@@ -319,7 +319,7 @@ def _rate_for(image: Image) -> dict[str, Any]:
 class WordsPart(Own):
     """The text, its letters, what they do, their colours."""
 
-    def __init__(self, hand: InHand) -> None:
+    def __init__(self, hand: CanvasHand) -> None:
         super().__init__(hand)
         self.text = QLineEdit()
         self.text.setPlaceholderText(tr("Words"))
@@ -354,7 +354,7 @@ class WordsPart(Own):
 class PaintedPart(Own):
     """The ground that is painted on, and how frames follow each other."""
 
-    def __init__(self, hand: InHand) -> None:
+    def __init__(self, hand: CanvasHand) -> None:
         super().__init__(hand)
         self.columns = ValueField(tr("Columns"), 1, 64, "", 0, 8.0, bar=False)
         self.rows = ValueField(tr("Rows"), 1, 64, "", 0, 8.0, bar=False)
@@ -392,7 +392,7 @@ def _tick(tick: Tick, on: bool) -> None:
     tick.blockSignals(False)
 
 
-PARTS: dict[str, Callable[[InHand], Own]] = {
+PARTS: dict[str, Callable[[CanvasHand], Own]] = {
     FigureLayer.kind: FigurePart,
     PictureLayer.kind: PicturePart,
     WordsLayer.kind: WordsPart,
@@ -403,7 +403,7 @@ PARTS: dict[str, Callable[[InHand], Own]] = {
 class LayerForm(QWidget):
     """Fields of the layer in hand."""
 
-    def __init__(self, hand: InHand) -> None:
+    def __init__(self, hand: CanvasHand) -> None:
         super().__init__()
         self.hand = hand
         self.made: dict[str, Own] = {}

@@ -11,7 +11,7 @@ from choreon.model.playables.canvas import AnyLayer, Mode
 from choreon.render.canvas.layers import Placed
 from choreon.terms import term
 from choreon.ui import theme
-from choreon.ui.compose.canvas.in_hand import InHand
+from choreon.ui.compose.canvas.canvas_hand import CanvasHand
 from choreon.ui.stage import cells as drawn
 from choreon.ui.widgets.moving_grid import MovingGrid
 from choreon.ui.widgets.spoken import Role, Spoken, tell
@@ -30,7 +30,7 @@ class LayerList(MovingGrid):
     switched = Signal(str)
     taken = Signal(str)
 
-    def __init__(self, hand: InHand) -> None:
+    def __init__(self, hand: CanvasHand) -> None:
         super().__init__(
             tr("Layers"),
             tr("Layers, the highest first: press one to change it, the dot to hide it"),

@@ -15,7 +15,7 @@ from choreon.model.playables.canvas import (
     fixtures_of,
 )
 from choreon.terms import term
-from choreon.ui.compose.canvas.in_hand import InHand
+from choreon.ui.compose.canvas.canvas_hand import CanvasHand
 from choreon.ui.compose.motion_parts import show_chips
 from choreon.ui.compose.stops_row import StopsRow
 from choreon.ui.widgets import basics
@@ -28,7 +28,7 @@ NOT = (at.Family.INTENSITY, at.Family.COLOUR)
 class LightForm(QWidget):
     """Fields of the canvas as a whole."""
 
-    def __init__(self, hand: InHand) -> None:
+    def __init__(self, hand: CanvasHand) -> None:
         super().__init__()
         self.hand = hand
         self._times = 1.0  # what is stored of the attribute makes what is shown

@@ -8,9 +8,9 @@ from choreon.language import tr
 from choreon.model import canvases, painting
 from choreon.model.motion import Rate
 from choreon.model.playables.canvas import PictureLayer, WordsLayer
+from choreon.ui.compose.canvas.canvas_hand import CanvasHand
 from choreon.ui.compose.canvas.cells_form import CellsForm
 from choreon.ui.compose.canvas.figure_dialog import FigureDialog, layer_of
-from choreon.ui.compose.canvas.in_hand import InHand
 from choreon.ui.compose.canvas.layer_form import LayerForm
 from choreon.ui.compose.canvas.layer_list import TALL, LayerList
 from choreon.ui.compose.canvas.light_form import LightForm
@@ -28,7 +28,7 @@ MOST_GROUND = 16  # fields a side that a new painted layer has
 class CanvasPanel(QWidget):
     """Tabs, and below them the forms."""
 
-    def __init__(self, hand: InHand) -> None:
+    def __init__(self, hand: CanvasHand) -> None:
         super().__init__()
         self.hand = hand
         self.tabs: dict[str, QPushButton] = {}

@@ -22,12 +22,12 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from choreon.language import plural, tr
 from choreon.model import canvases, painting
-from choreon.model.painting import Colour, Field, Part
+from choreon.model.painting import Clipping, Colour, Field
 from choreon.model.playables.canvas import PaintedLayer, fixtures_of
 from choreon.render.canvas.layout import items_of
 from choreon.render.choice import Item
 from choreon.ui import theme
-from choreon.ui.compose.canvas.in_hand import InHand
+from choreon.ui.compose.canvas.canvas_hand import CanvasHand
 from choreon.ui.stage import cells as drawn
 from choreon.ui.widgets.spoken import Role, Spoken, tell
 
@@ -62,7 +62,7 @@ class CanvasView(QWidget):
     picked = Signal(tuple)
     part_chosen = Signal()
 
-    def __init__(self, hand: InHand) -> None:
+    def __init__(self, hand: CanvasHand) -> None:
         super().__init__()
         self.hand = hand
         self.tool = Tool.MOVE
@@ -415,7 +415,7 @@ class CanvasView(QWidget):
             made = painting.painted(painted, self.hand.frame, fields, self.colour)
             self.hand.change_layer(frames=made.frames)
 
-    def copied(self) -> Part | None:
+    def copied(self) -> Clipping | None:
         """Returns the part that is marked; the whole frame where none is."""
         painted = self.hand.painted
         if painted is None:
@@ -423,7 +423,7 @@ class CanvasView(QWidget):
         whole = (0, 0), (painted.columns - 1, painted.rows - 1)
         return painting.part_of(painted, self.hand.frame, *(self.part or whole))
 
-    def paste(self, part: Part) -> None:
+    def paste(self, part: Clipping) -> None:
         """Lay a part on the frame in hand: where one is marked, else in the corner."""
         painted = self.hand.painted
         if painted is None:

@@ -23,7 +23,7 @@ from choreon.render.state import Player, Time
 from choreon.ui.parts import Parts
 
 
-class InHand(QObject):
+class CanvasHand(QObject):
     """What board and panel show together. `changed`: another canvas, another layer, or
     an edit.
     """
