@@ -100,6 +100,7 @@ def names_of(show) -> set[str]:
     things = [*show.fixtures.values(), *kinds, *show.groups.values()]
     things += [*show.playables.values(), *show.palettes.values(), *show.pages.values()]
     things += [*show.masters.values(), *show.marks.values(), *show.outputs.values()]
+    things += show.images.values()
     things += [*show.room.bars, *show.room.keep_out]
     for kind in kinds:
         things += [*kind.modes, *kind.channels, *kind.wheels]
@@ -114,6 +115,11 @@ def names_of(show) -> set[str]:
     for playable in show.playables.values():
         found |= {playable.folder, *playable.tags}
         things += getattr(playable, "steps", ())
+        things += getattr(playable, "layers", ())
+        texts = (
+            getattr(layer, "text", "") for layer in getattr(playable, "layers", ())
+        )
+        found |= set(texts)
         things += getattr(playable, "cues", ())
         for cue in getattr(playable, "cues", ()):
             # what is typed again as it stands there is no text

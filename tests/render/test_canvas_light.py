@@ -9,12 +9,13 @@ import pytest
 
 from choreon.engine import actions
 from choreon.engine.do import Do
-from choreon.model import canvases, edits
-from choreon.model.motion import Rate
-from choreon.model.playables import Chase
+from choreon.model import canvases, edits, palettes
+from choreon.model.motion import ColourStop, Rate
+from choreon.model.playables import Chase, kind_of
 from choreon.model.playables.canvas import (
     Channel,
     Drives,
+    FigureLayer,
     Fit,
     Frame,
     Layout,
@@ -24,10 +25,15 @@ from choreon.model.playables.canvas import (
 from choreon.model.playables.chase import ChaseStep
 from choreon.model.playables.stack import Cue, Stack
 from choreon.model.refs import Ref
+from choreon.model.show import Group, Show
 from choreon.model.tiles import Pad, Page, parts
 from choreon.model.verbs import Verb
+from choreon.render.bake import bake_canvas
+from choreon.render.canvas import carries
+from choreon.render.capture import capture
 from choreon.render.compiled import compile_show
 from choreon.render.compositor import render
+from choreon.render.explain import explain
 from choreon.render.state import Step, Time
 from tests import play
 from tests.render.canvases import (
@@ -533,3 +539,200 @@ def test_interrupted_crossfades_of_three_pictures_never_jump() -> None:
         state = actions.motion.follow(compiled, state, now)
     steps = np.abs(np.diff(np.array(seen, int), axis=0)).max()
     assert steps <= 12
+
+
+# told
+
+
+def test_why_says_which_layer_and_where_in_the_picture() -> None:
+    show, ref = with_canvas(
+        wall(3, 2),
+        plain(0.0, 0.0, 1.0, id="b", name="Ground"),
+        painted(3, 2, [RED, *[(0, 0, 0, 0)] * 5], name="Mark"),
+    )
+    compiled = compile_show(show)
+    state = actions.perform(show, play.blank(), Do(ref, Verb.PRESS), 100.0)
+    upper_left, lower_right = list(show.fixtures)[3], list(show.fixtures)[2]
+
+    def told(fixture: str) -> list[str]:
+        lamp = show.fixtures[fixture]
+        answers = explain(compiled, state, 100.0, lamp.universe, lamp.address)
+        return [layer.source for one in answers for layer in one.layers]
+
+    assert any("Mark, column 1 of 3, row 1 of 2" in text for text in told(upper_left))
+    assert any(
+        "Ground, column 3 of 3, row 2 of 2" in text for text in told(lower_right)
+    )
+
+
+def test_capture_keeps_the_picture_as_it_is() -> None:
+    show, ref = with_canvas(wall(2, 1), painted(2, 1, [RED, (99, 200, 3)]))
+    compiled = compile_show(show)
+    state = actions.perform(show, play.blank(), Do(ref, Verb.PRESS), 100.0)
+    look = capture(compiled, state, 100.0)
+    kept, scene_ref = edits.keep_scene(show, "Kept", look, 0.0, 0.0)
+    after = compile_show(kept)
+    close(dots(lit(after, scene_ref), 2), dots(lit(compiled, ref), 2))
+
+
+def test_baking_gives_the_same_light_as_steps() -> None:
+    show, ref = with_canvas(
+        wall(2, 1), painted(2, 1, [RED, BLACK], [BLACK, GREEN], rate=Rate(4.0))
+    )
+    compiled = compile_show(show)
+    baked = bake_canvas(compiled, canvases.canvas_of(show, ref), 4)
+    assert (len(baked.steps), baked.length) == (4, 4.0)
+    chase = Chase(id="b", name="B", steps=baked.steps, hold=1.0, fade=0.0, fade_in=0.0)
+    after = compile_show(edits.put(show, "playables", chase))
+    for at_ in (0.5, 1.5, 2.5, 3.5):
+        canvas, steps = lit(after, ref, after=at_), lit(after, chase.ref, after=at_)
+        close(dots(steps, 2), dots(canvas, 2))
+
+
+def test_size_and_phase_by_dials() -> None:
+    show, ref = with_canvas(wall(4, 1), painted(4, 1, [RED, GREEN, BLUE, WHITE]))
+    compiled = compile_show(show)
+    source = compiled.source(Step(ref=ref))
+    small = source.seen(Time(), {}, 0.5)
+    # half as large it lies on the two cells in the middle, two of its fields on each
+    # and covers them to half of their height
+    assert small[3].tolist() == pytest.approx([0.0, 0.5, 0.5, 0.0])
+    assert small[:3, 1].tolist() == pytest.approx([0.25, 0.25, 0.0])
+
+    show, ref = with_canvas(wall(1, 1), painted(1, 1, [RED], [GREEN], rate=Rate(4.0)))
+    state = actions.perform(show, play.blank(), Do(ref, Verb.PRESS), 100.0)
+    state = actions.perform(show, state, Do(ref, Verb.PHASE, 0.5), 100.0)
+    close(dots(render(compile_show(show), state, 100.5)[0], 1), [GREEN], 0)
+
+
+def test_an_edit_of_the_rate_leaves_the_picture_where_it_is() -> None:
+    show, ref = with_canvas(wall(1, 1), painted(1, 1, [RED], [GREEN], rate=Rate(4.0)))
+    compiled = compile_show(show)
+    state = actions.perform(show, play.blank(), Do(ref, Verb.PRESS), 100.0)
+    quick = canvases.change_layer(show, ref, "p", rate=Rate(1.0))
+    after = compile_show(quick, compiled)
+    state = actions.motion.carried(compiled, after, state, 103.0)
+    close(dots(render(after, state, 103.0)[0], 1), [GREEN], 0)
+    close(dots(render(after, state, 103.3)[0], 1), [RED], 0)
+
+
+# odd sizes
+
+
+def test_no_cells_one_cell_all_in_one_place() -> None:
+    show, ref = with_canvas(Show(id="s", name="S"), plain(1.0, 0.0, 0.0))
+    assert render(compile_show(show), play.blank(), 1.0).size == 0
+    source = compile_show(show).source(Step(ref=ref))
+    assert carries.of_cells(source.cells)
+
+    show = wall(2, 2)
+    for fixture in show.fixtures:
+        show = at(show, fixture, x=1.0, y=1.0, z=1.0)
+    show, ref = with_canvas(show, painted(2, 2, [RED, RED, RED, RED]))
+    compiled = compile_show(show)
+    close(dots(lit(compiled, ref), 4), [RED] * 4, 0)
+    cells = compiled.source(Step(ref=ref)).cells
+    assert any("one place" in text for text in carries.of_cells(cells))
+
+
+def test_what_was_taken_down_or_swapped_is_left_out_and_comes_back() -> None:
+    show, ref = with_canvas(wall(3, 1), painted(3, 1, [RED, GREEN, BLUE]))
+    _first, middle, _last = show.fixtures
+    less = edits.take_down(show, [middle])
+    frame = lit(compile_show(less), ref)
+    # two are left: each sees half of the picture
+    close(frame[:3].tolist(), (slot(2 / 3), slot(1 / 3), 0))
+    assert frame[3:6].tolist() == [0, 0, 0]
+    assert any(
+        "not hang" in p.text
+        for p in kind_of(canvases.canvas_of(less, ref)).check(
+            less, canvases.canvas_of(less, ref)
+        )
+    )
+    back = edits.put(less, "fixtures", show.fixtures[middle])
+    close(dots(lit(compile_show(back), ref), 3), [RED, GREEN, BLUE], 0)
+
+
+def test_a_group_is_followed_and_spelled_out_when_it_goes() -> None:
+    show = wall(3, 1)
+    first, middle, last = show.fixtures
+    show = edits.put(show, "groups", Group(id="g", name="G", fixtures=(first, last)))
+    show, ref = canvases.add(
+        show, "Canvas", group="g", layers=(plain(1.0, 0.0, 0.0),), fade_in=0.0
+    )
+    close(dots(lit(compile_show(show), ref), 3), [RED, BLACK, RED], 0)
+    compiled = compile_show(show)
+    grown = edits.put(show, "groups", Group(id="g", name="G", fixtures=(first, middle)))
+    close(dots(lit(compile_show(grown, compiled), ref), 3), [RED, RED, BLACK], 0)
+    without = edits.remove(grown, Ref("group", "g"))
+    assert canvases.canvas_of(without, ref).layout.fixtures == (first, middle)
+
+
+def test_a_palette_is_followed_and_its_colour_stays_when_it_goes() -> None:
+    show = wall(1, 1)
+    look = {"any": {"ColorRGB_Red": 1.0, "ColorRGB_Green": 0.0, "ColorRGB_Blue": 0.0}}
+    show, made = palettes.keep_palette(show, "Signal", "colour", look)
+    palette = made.id if hasattr(made, "id") else made
+    stops = (ColourStop(palette=palette),)
+    show, ref = with_canvas(show, plain(0.0, 0.0, 0.0, stops=stops))
+    compiled = compile_show(show)
+    close(dots(lit(compiled, ref), 1), [RED], 0)
+    blue = {"ColorRGB_Red": 0.0, "ColorRGB_Green": 0.0, "ColorRGB_Blue": 1.0}
+    other = edits.put(
+        show, "palettes", edits.replace(show.palettes[palette], values=blue)
+    )
+    close(dots(lit(compile_show(other, compiled), ref), 1), [BLUE], 0)
+    gone = edits.remove(other, Ref("palette", palette))
+    close(dots(lit(compile_show(gone), ref), 1), [BLUE], 0)
+
+
+def test_cells_in_two_canvases_by_order_and_told_by_why() -> None:
+    show, red = with_canvas(wall(1, 1), plain(1.0, 0.0, 0.0), name="Red")
+    show, blue = with_canvas(show, plain(0.0, 0.0, 1.0), name="Blue")
+    compiled = compile_show(show)
+    close(dots(lit(compiled, red, blue), 1), [BLUE], 0)
+    close(dots(lit(compiled, blue, red), 1), [RED], 0)
+
+
+def test_a_damaged_picture_is_dark_and_the_rest_is_painted() -> None:
+    show, pictured = image(wall(1, 1), [[RED]])
+    broken = edits.replace(show.images[pictured.id], data=b"no zlib")
+    show = edits.put(show, "images", broken)
+    show, ref = with_canvas(show, plain(0.0, 0.0, 1.0, id="b"), picture(pictured))
+    close(dots(lit(compile_show(show), ref), 1), [BLUE], 0)
+    gone = edits.remove(show, pictured)
+    close(dots(lit(compile_show(gone), ref), 1), [BLUE], 0)
+
+
+@pytest.mark.parametrize("number", [float("nan"), float("inf"), -5.0, 0.0, 1e12])
+def test_numbers_that_are_none_give_light_or_none_but_never_a_fault(number) -> None:
+    layer = FigureLayer(
+        id="f",
+        figure="rings",
+        count=number,
+        width=number,
+        soft=number,
+        zoom=number,
+        turn=number,
+        x=number,
+        y=number,
+        swell=number,
+        opacity=number,
+        start=number,
+        rate=Rate(number),
+    )
+    layout = {"turn": number, "bend": number, "wide": number, "tall": number}
+    show = wall(2, 2)
+    layout = Layout(fixtures=tuple(show.fixtures), **layout)
+    show, ref = with_canvas(
+        show,
+        plain(0.5, 0.5, 0.5, id="b"),
+        layer,
+        layout=layout,
+        brightness=number,
+        strobe=number,
+    )
+    compiled = compile_show(show)
+    assert not compiled.left_out
+    lit(compiled, ref, after=1.3)
+    assert not compiled.left_out

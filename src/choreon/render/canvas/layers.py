@@ -30,12 +30,16 @@ from choreon.render.canvas.film_frames import Film, film_of
 from choreon.render.canvas.layout import CanvasCells
 from choreon.render.canvas.letters import ROWS, Strip, letters_for, strip_of
 from choreon.render.canvas.sampling import Sums, from_bytes
+from choreon.render.canvas.sane import within
 from choreon.render.canvas.stops import Stops
 from choreon.render.recent import Recent
 from choreon.render.rig import Floats
 
 KEPT = 48  # frames that are kept as cells see them
-LEAST_SIZE = 0.05
+LEAST_SIZE, MOST_SIZE = 0.05, 50.0  # of what is stored
+FAR = 50.0  # frames from the middle
+TURNS = 36_000.0  # degrees
+MOST_COUNT = 64.0  # of what a figure has many of
 NEARLY = math.nextafter(1.0, 0.0)  # where a layer stands that has come to its end
 
 
@@ -82,11 +86,14 @@ class Placed(ABC):
         layer, cells = self.layer, self.cells
         wide, high = cells.reach
         reach = np.array([[wide], [high]])
-        zoom = max(LEAST_SIZE, abs(layer.zoom)) * max(LEAST_SIZE, size)
-        zoom *= max(LEAST_SIZE, 1.0 + layer.swell * math.sin(2.0 * math.pi * t))
+        zoom = within(layer.zoom, LEAST_SIZE, MOST_SIZE, 1.0) * max(LEAST_SIZE, size)
+        swell = within(layer.swell, -1.0, 1.0, 0.0)
+        zoom *= max(LEAST_SIZE, 1.0 + swell * math.sin(2.0 * math.pi * t))
 
-        places = cells.round - 2.0 * reach * np.array([[layer.x], [layer.y]])
-        turn = math.radians(layer.turn) + 2.0 * math.pi * layer.spin * t
+        x, y = (within(part, -FAR, FAR, 0.0) for part in (layer.x, layer.y))
+        places = cells.round - 2.0 * reach * np.array([[x], [y]])
+        turn = math.radians(within(layer.turn, -TURNS, TURNS, 0.0))
+        turn += 2.0 * math.pi * layer.spin * t
         if turn:
             cos, sin = math.cos(turn), math.sin(turn)
             places = np.array([[cos, sin], [-sin, cos]]) @ places
@@ -99,7 +106,13 @@ class PlacedFigure(Placed):
     def __init__(self, show: Show, layer: FigureLayer, cells: CanvasCells) -> None:
         super().__init__(layer, cells)
         self.figure = FIGURES.get(layer.figure) or FIGURES["slope"]
-        self.dials = Dials(max(0.01, layer.count), layer.width, layer.soft, layer.seed)
+        usual = self.figure.dials
+        self.dials = Dials(
+            within(layer.count, 0.01, MOST_COUNT, usual.count),
+            within(layer.width, 0.0, 1.0, usual.width),
+            within(layer.soft, 0.0, 1.0, usual.soft),
+            layer.seed,
+        )
         self.stops = Stops(show, layer.stops, self.figure.ring, layer.hard)
         self.still = self.lies_still and layer.figure in STILL
 

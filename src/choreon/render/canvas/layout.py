@@ -20,6 +20,7 @@ from choreon.model.playables.canvas import (
     fixtures_of,
 )
 from choreon.model.show import Show
+from choreon.render.canvas.sane import within
 from choreon.render.choice import Item, cell_count
 from choreon.render.rig import Flags, Floats, Ints, Rig, hanging_matrices
 
@@ -96,7 +97,8 @@ def _find(show: Show, rig: Rig, layout: Layout, fixtures: Sequence[str]) -> Canv
     size = _sizes(own, spans)
     frame = layout.frame or _around(own, size)
     middle = np.array([[frame.x], [frame.y]])
-    stretch = np.array([[_factor(layout.wide)], [_factor(layout.tall)]])
+    wide, tall = (within(n, 1e-3, 1e3, 1.0) for n in (layout.wide, layout.tall))
+    stretch = np.array([[wide], [tall]])
     own = middle + stretch * (own - middle)
 
     whole = np.array([[frame.width], [frame.height]])
@@ -109,10 +111,6 @@ def _find(show: Show, rig: Rig, layout: Layout, fixtures: Sequence[str]) -> Canv
         max(1, round(w / p)) for w, p in zip(whole[:, 0], pitch, strict=True)
     )
     return CanvasCells(items, own, at_, half, frame, outside, columns, rows)
-
-
-def _factor(number: float) -> float:
-    return number if math.isfinite(number) and number > 1e-3 else 1e-3
 
 
 def items_of(rig: Rig, layout: Layout, fixtures: Sequence[str]) -> list[Item]:
@@ -265,15 +263,15 @@ def _turned(ground: Floats, layout: Layout) -> Floats:
     if layout.flipped:
         own[1] = -own[1]
 
-    arc = math.radians(layout.bend) if math.isfinite(layout.bend) else 0.0
+    arc = math.radians(within(layout.bend, -359.0, 359.0, 0.0))
     wide = float(np.ptp(own[0]))
     if abs(arc) > 1e-3 and wide > CLOSE:
         radius = wide / arc
         by, out = own[0] / radius, radius + own[1]
         own = np.array([out * np.sin(by), out * np.cos(by) - radius])
 
-    if layout.turn and math.isfinite(layout.turn):
-        turn = math.radians(layout.turn)
+    turn = math.radians(within(layout.turn, -36_000.0, 36_000.0, 0.0))
+    if turn:
         cos, sin = math.cos(turn), math.sin(turn)
         own = np.array([[cos, -sin], [sin, cos]]) @ own
     return own + middle

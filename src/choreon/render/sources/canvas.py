@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -18,6 +19,7 @@ from choreon.model.playables.canvas import (
     Canvas,
     Channel,
     Drives,
+    Mode,
     links_of,
 )
 from choreon.model.show import Show
@@ -26,6 +28,7 @@ from choreon.render import choice
 from choreon.render.canvas.blending import lay
 from choreon.render.canvas.layers import Placed, place_layer
 from choreon.render.canvas.layout import CanvasCells, cells_of
+from choreon.render.canvas.sane import within
 from choreon.render.colour import to_oklab_rows
 from choreon.render.effects import PathBegin
 from choreon.render.live import Change, Dimming, Followed, Given, Moved
@@ -38,6 +41,8 @@ TINY = 1e-9
 HOLD = 0.25
 """The part of others' light below which the colour of a cell gives way to theirs."""
 
+MOST_NAMED = 600  # cells that are told one by one
+SEEN = 0.02  # of a cell that a layer covers, for it to be told
 DARK_PART = 0.5  # of a flash of the strobe
 
 
@@ -123,14 +128,13 @@ class CanvasSource:
         if canvas.tint is not None:
             tint = colour_of_stop(show, canvas.tint)
         self.tint = np.clip(np.array(tint, float), 0.0, 1.0)[:, None]
-        self.bright = min(1.0, max(0.0, canvas.brightness))
+        self.bright = within(canvas.brightness, 0.0, 1.0, 1.0)
         self.look = self._look()
 
     @property
     def strobe(self) -> float:
         """Flashes a second."""
-        wanted = self.canvas.strobe
-        return min(FASTEST_STROBE, wanted) if math.isfinite(wanted) else 0.0
+        return within(self.canvas.strobe, 0.0, FASTEST_STROBE, 0.0)
 
     def _look(self) -> CompiledLook:
         """All that it ever gives."""
@@ -171,11 +175,16 @@ class CanvasSource:
         """
         made = np.zeros((4, len(self.cells.items)))
         for layer, placed in self.layers:
-            gone = layer.rate.cycles(*time[:2])
-            position = gone + layer.start + offsets.get(layer.id, 0.0)
-            seen = placed.paint(placed.part_of_cycle(position), size)
-            lay(made, seen, layer.mode, min(1.0, max(0.0, layer.opacity)))
+            part = placed.part_of_cycle(self.position(layer, time, offsets))
+            seen = placed.paint(part, size)
+            lay(made, seen, layer.mode, within(layer.opacity, 0.0, 1.0, 1.0))
         return made
+
+    @staticmethod
+    def position(layer: AnyLayer, time: Time, offsets: Mapping[str, float]) -> float:
+        """Returns where a layer is, in cycles, at a time of the canvas."""
+        gone = layer.rate.cycles(*time[:2])
+        return gone + layer.start + offsets.get(layer.id, 0.0)
 
     def seen(
         self, time: Time, offsets: Mapping[str, float], size: float = 1.0
@@ -220,8 +229,28 @@ class CanvasSource:
         return LiveCanvas(self, offsets)
 
     def stored(self, time: Time) -> Look:
-        """Nothing of it is a value."""
-        return {}
+        """Returns which attributes of whom it gives; what each of them comes to is said
+        by what it puts out.
+        """
+        return {
+            fixture: dict.fromkeys(own, 0.0) for fixture, own in self._given.items()
+        }
+
+    @cached_property
+    def _given(self) -> dict[str, list[str]]:
+        """The attributes that it gives each fixture."""
+        names = {
+            Drives.LIGHT: (at.DIMMER, *at.TARGET_COLOUR),
+            Drives.COLOUR: at.TARGET_COLOUR,
+            Drives.LEVEL: (at.DIMMER,),
+            Drives.ATTRIBUTE: (self.canvas.attribute,),
+        }[self.canvas.drives]
+        found: dict[str, list[str]] = {}
+        if self.layers:
+            for fixture in dict.fromkeys(fixture for fixture, _ in self.cells.items):
+                has = self.rig.where.get(fixture, {})
+                found[fixture] = [name for name in names if name in has]
+        return found
 
     def place(self, time: Time) -> str:
         """Returns which of its layers are painted, in words."""
@@ -268,6 +297,7 @@ class LiveCanvas:
         self.asks = source.canvas.drives != Drives.LEVEL
         self.picture = np.zeros((4, len(source.cells.items)))
         self._strongest = np.zeros(len(source.cells.items))
+        self._when: tuple[Time, Mapping[str, float]] = (Time(), offsets)
         self._values = self.look.values.copy()
 
     def dim(self, masters: Dimming) -> None:
@@ -276,6 +306,7 @@ class LiveCanvas:
     def move(self, time: Time) -> None:
         """Go to a time."""
         source = self.source
+        self._when = time, self.offsets
         self.picture = source.seen(time, self.offsets, self.size)
         self._strongest = self.picture[:3].max(axis=0, initial=0.0)
         if source.canvas.drives == Drives.ATTRIBUTE:
@@ -358,10 +389,58 @@ class LiveCanvas:
         return []
 
     def names(self) -> list[Moved]:
-        """Returns its layers, the rows that each is painted on, and their values."""
+        """Returns what paints each cell: the highest of its layers that covers it, and
+        where in the picture that is; of very many cells, the highest layer of all.
+        """
         rows = np.concatenate([self.look.lamps, self.look.rows])
         values = np.concatenate([self.levels, self._values])
-        return [Moved(title(x), rows, values) for x, _ in self.source.layers]
+        source, cells = self.source, self.source.cells
+        if not source.layers:
+            return []
+        if len(cells.items) > MOST_NAMED:
+            return [Moved(title(source.layers[-1][0]), rows, values)]
+
+        of_row = self._cells_of_rows()
+        highest = self._highest()
+        column = np.clip(cells.at[0] * cells.columns, 0, cells.columns - 1).astype(int)
+        row = np.clip((1.0 - cells.at[1]) * cells.rows, 0, cells.rows - 1).astype(int)
+        found = []
+        for n in range(len(cells.items)):
+            own = np.flatnonzero(of_row == n)
+            where = tr(
+                "{layer}, column {column} of {columns}, row {row} of {rows}",
+                layer=title(source.layers[highest[n]][0]),
+                column=column[n] + 1,
+                columns=cells.columns,
+                row=row[n] + 1,
+                rows=cells.rows,
+            )
+            found.append(Moved(where, rows[own], values[own]))
+        return found
+
+    def _cells_of_rows(self) -> Ints:
+        """For each lamp and row of the look the cell that gives it; of a lamp that
+        several share, the brightest.
+        """
+        aims = self.source.targets
+        if len(aims.rows):
+            return aims.row_cells
+        lamps = np.full(len(aims.lamps), -1)
+        parts = np.split(aims.lamp_cells, aims.lamp_first[1:])
+        for n, cells in enumerate(parts[: len(lamps)]):
+            lamps[n] = cells[self._strongest[cells].argmax()]
+        return np.concatenate([lamps, np.tile(aims.colour_cells, 3)])
+
+    def _highest(self) -> Ints:
+        """For each cell the highest layer that covers it."""
+        source = self.source
+        found = np.zeros(len(source.cells.items), np.int64)
+        for n, (layer, placed) in enumerate(source.layers):
+            if layer.mode in (Mode.COVER, Mode.ADD):
+                part = placed.part_of_cycle(source.position(layer, *self._when))
+                cover = placed.paint(part, self.size)[3] * layer.opacity
+                found[cover > SEEN] = n
+        return found
 
     # two canvases that follow each other
 

@@ -51,7 +51,7 @@ SECONDS, BEATS = "seconds", "beats"
 LOOK = 500  # milliseconds between looks at how far a film is ready
 
 
-class NumberField(NamedTuple):
+class Dialled(NamedTuple):
     """A number of a layer: which field, between which ends; `times` what is stored
     makes what is shown.
     """
@@ -67,22 +67,22 @@ class NumberField(NamedTuple):
 
 
 PLACE = (
-    NumberField("zoom", tr("Size"), 10, 1000, "%", 0, 100.0, 100.0),
-    NumberField("turn", tr("Turned"), -360, 360, "°", 0, 1.0, 0.0),
-    NumberField("x", tr("To the right"), -200, 200, "%", 0, 100.0, 0.0),
-    NumberField("y", tr("Up"), -200, 200, "%", 0, 100.0, 0.0),
-    NumberField("spin", tr("Turns in a cycle"), -8, 8, "", 0, 1.0, 0.0),
-    NumberField("swell", tr("Swells by"), 0, 90, "%", 0, 100.0, 0.0),
+    Dialled("zoom", tr("Size"), 10, 1000, "%", 0, 100.0, 100.0),
+    Dialled("turn", tr("Turned"), -360, 360, "°", 0, 1.0, 0.0),
+    Dialled("x", tr("To the right"), -200, 200, "%", 0, 100.0, 0.0),
+    Dialled("y", tr("Up"), -200, 200, "%", 0, 100.0, 0.0),
+    Dialled("spin", tr("Turns in a cycle"), -8, 8, "", 0, 1.0, 0.0),
+    Dialled("swell", tr("Swells by"), 0, 90, "%", 0, 100.0, 0.0),
 )
 PAN = (
-    NumberField("pan_x", tr("Moves right"), -8, 8, "×", 0, 1.0, 0.0),
-    NumberField("pan_y", tr("Moves up"), -8, 8, "×", 0, 1.0, 0.0),
+    Dialled("pan_x", tr("Moves right"), -8, 8, "×", 0, 1.0, 0.0),
+    Dialled("pan_y", tr("Moves up"), -8, 8, "×", 0, 1.0, 0.0),
 )
 FIGURE = (
-    NumberField("count", tr("How many"), 0.25, 16, "", 2, 1.0, 2.0),
-    NumberField("width", tr("Width"), 0, 100, "%", 0, 100.0, 50.0),
-    NumberField("soft", tr("Softness"), 0, 100, "%", 0, 100.0, 30.0),
-    NumberField("seed", tr("Other chance"), 1, 99, "", 0, 1.0, 1.0),
+    Dialled("count", tr("How many"), 0.25, 16, "", 2, 1.0, 2.0),
+    Dialled("width", tr("Width"), 0, 100, "%", 0, 100.0, 50.0),
+    Dialled("soft", tr("Softness"), 0, 100, "%", 0, 100.0, 30.0),
+    Dialled("seed", tr("Other chance"), 1, 99, "", 0, 1.0, 1.0),
 )
 WHOLE = ("spin", "pan_x", "pan_y", "seed")
 
@@ -90,10 +90,10 @@ WHOLE = ("spin", "pan_x", "pan_y", "seed")
 class Numbers(QWidget):
     """Numbers of a layer, two in a line."""
 
-    def __init__(self, hand: CanvasHand, entries: tuple[NumberField, ...]) -> None:
+    def __init__(self, hand: CanvasHand, entries: tuple[Dialled, ...]) -> None:
         super().__init__()
         self.hand = hand
-        self.fields: dict[str, tuple[NumberField, ValueField]] = {}
+        self.fields: dict[str, tuple[Dialled, ValueField]] = {}
         for entry in entries:
             field = ValueField(
                 entry.label,
@@ -112,7 +112,7 @@ class Numbers(QWidget):
         ]
         basics.stack(self, *lines, margins=0, spacing=4)
 
-    def _set(self, entry: NumberField, value: float) -> None:
+    def _set(self, entry: Dialled, value: float) -> None:
         stored = value / entry.times
         self.hand.change_layer(
             **{entry.field: round(stored) if entry.field in WHOLE else stored}
