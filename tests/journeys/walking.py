@@ -42,6 +42,7 @@ from choreon.model.show import Show
 from choreon.ui.compose.canvas.figure_dialog import FigureDialog
 from choreon.ui.compose.canvas.view import Tool
 from choreon.ui.help.window import HelpWindow
+from choreon.ui.rig.wall_dialog import WallDialog
 from choreon.ui.tiles.base import TileWidget
 from choreon.ui.widgets import tips
 from choreon.ui.widgets.discard import discard
@@ -111,6 +112,11 @@ def _rig(hands: Hands) -> Iterator[State]:
     parts.selection.choose(["spot-2"])
     settle()
     yield State("rig, hanging", hands.window)
+    dialog = WallDialog(hands.window, parts.document.show.room, rig.hang.spots_of)
+    dialog.show()
+    settle()
+    yield State("rig, hanging a panel", dialog, dialog.isVisible)
+    discard(dialog)
     for page in range(len(rig.in_hand.tabs.buttons())):
         rig.in_hand.go(page)
         settle()

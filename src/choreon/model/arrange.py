@@ -10,6 +10,8 @@ from collections.abc import Mapping, Sequence
 import msgspec
 
 from choreon.model.fixture_type import FixtureType
+from choreon.model.numbers import Count, Number
+from choreon.model.playables.canvas import Corner
 from choreon.model.show import Bar, Fixture, Place, Room, Show
 
 replace = msgspec.structs.replace
@@ -164,3 +166,64 @@ def suggested_groups(show: Show) -> list[tuple[str, tuple[str, ...]]]:
 def _type_name(types: Mapping[str, FixtureType], fixture: Fixture) -> str:
     kind = types.get(fixture.type)
     return kind.name if kind else fixture.type
+
+
+class Wall(msgspec.Struct, frozen=True):
+    """Lamps hung as a panel: `columns` × `rows`, `pitch` metres apart, wired from a
+    corner on. `snake`: every other run goes back; `by_columns`: it goes down, or up,
+    before it goes on. `upright`: on a wall, else flat. `middle`: of its width, metres;
+    `depth`: how far upstage its (front) edge is, `low` how high its lowest row.
+    """
+
+    columns: Count = 5
+    rows: Count = 4
+    pitch: Number = 0.25
+    corner: Corner = Corner.LOWER_LEFT
+    snake: bool = False
+    by_columns: bool = False
+    upright: bool = True
+    middle: Number = 0.0
+    depth: Number = 5.5
+    low: Number = 0.5
+
+    @property
+    def count(self) -> int:
+        """How many lamps it has."""
+        return max(1, self.columns) * max(1, self.rows)
+
+
+def wired(wall: Wall) -> list[tuple[int, int]]:
+    """Returns column and row, from the lower left, of each lamp in the order in which
+    they are wired.
+    """
+    columns, rows = max(1, wall.columns), max(1, wall.rows)
+    from_right = wall.corner in (Corner.UPPER_RIGHT, Corner.LOWER_RIGHT)
+    from_above = wall.corner in (Corner.UPPER_LEFT, Corner.UPPER_RIGHT)
+    runs, length = (columns, rows) if wall.by_columns else (rows, columns)
+
+    found = []
+    for n in range(columns * rows):
+        run, along = divmod(n, length)
+        if wall.snake and run % 2:
+            along = length - 1 - along
+        column, row = (run, along) if wall.by_columns else (along, run)
+        found.append(
+            (
+                columns - 1 - column if from_right else column,
+                rows - 1 - row if from_above else row,
+            )
+        )
+    assert len(found) == runs * length
+    return found
+
+
+def on_wall(wall: Wall) -> list[Place]:
+    """Returns where the lamps of a panel hang, in the order in which they are wired."""
+    left = wall.middle - wall.pitch * (max(1, wall.columns) - 1) / 2.0
+    places = []
+    for column, row in wired(wall):
+        x, away = left + wall.pitch * column, wall.pitch * row
+        y = wall.depth if wall.upright else wall.depth + away
+        z = wall.low + away if wall.upright else wall.low
+        places.append(Place(round(x, 3), round(y, 3), round(z, 3)))
+    return places

@@ -20,6 +20,7 @@ PAGE_OF = {
     "RigPlace": "hang",
     "PlanView": "hang",
     "HangPanel": "hang",
+    "WallDialog": "hang",
     "HangTable": "hang",
     "RoomPanel": "hang",
     "WalkBar": "hang",

@@ -16,8 +16,10 @@ from PySide6.QtWidgets import (
 
 from choreon.language import facts, plural, sentences, tr
 from choreon.library import own
-from choreon.model import arrange, edits, patch, patching
+from choreon.model import arrange, canvases, edits, patch, patching
+from choreon.model.arrange import Wall
 from choreon.model.fixture_type import FixtureType, Mode
+from choreon.model.playables.canvas import Layout, View
 from choreon.model.show import MAX_UNIVERSE, SLOTS, Hanging, Place, Show
 from choreon.model.type_checks import check_type, errors
 from choreon.ui import words
@@ -25,7 +27,10 @@ from choreon.ui.parts import Parts
 from choreon.ui.rig import bodies
 from choreon.ui.rig.ghost import Ghost
 from choreon.ui.rig.type_list import ID, TypeList, recently, searched
+from choreon.ui.rig.wall_dialog import WallDialog
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.discard import discard
+from choreon.ui.widgets.flow import flow
 from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.numbers import NumberField
 from choreon.ui.widgets.tick import Tick
@@ -109,7 +114,7 @@ class HangPanel(QWidget):
             basics.row(self._short(tr("Gap")), self.gap, self.over),
             self._line(tr("Name"), self.name),
             self.preview,
-            basics.row(self.next_free, 1, self.go),
+            flow(self.next_free, 1, self.wall, self.go, spacing=4),
             spacing=6,
         )
 
@@ -162,6 +167,9 @@ class HangPanel(QWidget):
         )
 
         self.go = basics.button(tr("Hang"), self.hang, "main", "plus")
+        self.wall = basics.tool(
+            "canvas", tr("Hang many as a panel, or as a strip"), self.ask_wall
+        )
         self.mode.currentIndexChanged.connect(lambda _: self._mode_changed())
         self.mode.highlighted.connect(self._show_map)
 
@@ -433,6 +441,7 @@ class HangPanel(QWidget):
             self.preview.setText(tr("▲ {text}", text=text) if wrong else text)
         basics.set_role(self.preview, "alarm" if wrong else "small")
         self.go.setEnabled(bool(self._slots()) and not wrong)
+        self.wall.setEnabled(bool(self._slots()) and not self._wrong_type)
 
     def places_of(self, count: int) -> list[Place]:
         """Along the bar that has room, else in a row across the stage at a depth where
@@ -471,6 +480,53 @@ class HangPanel(QWidget):
             self.first.value(),
         )
 
+    # panels and strips
+
+    def spots_of(self, count: int) -> tuple[list[tuple[int, int]], str]:
+        """Returns where so many of the chosen type would stand from the address on,
+        none where they cannot, and that in words.
+        """
+        show, slots = self.parts.document.show, self._slots()
+        start = self.universe.value(), self.address.value()
+        spots = patching.spill(show, count, slots, *start, self.gap.value(), True)
+        spans = [(u, a, a + slots - 1) for u, a in spots]
+        where = _where(spans)
+        if any(last > SLOTS for _, _, last in spans):
+            return [], tr("{where}: ends past 512.", where=where)
+        if patching.in_the_way(show, spots, slots):
+            return [], tr("{where}: something has slots here.", where=where)
+        return spots, where
+
+    def ask_wall(self) -> None:
+        """Ask how a panel is hung, and hang it."""
+        if self.kind is None or not self._slots():
+            return
+        room = self.parts.document.show.room
+        dialog = WallDialog(self, room, self.spots_of)
+        if dialog.exec():
+            self.hang_wall(dialog.wall, dialog.name.text(), dialog.canvas.isChecked())
+        discard(dialog)
+
+    def hang_wall(self, wall: Wall, name: str, canvas: bool) -> None:
+        """Hang lamps as a panel; they are a group then, and, where wanted, a canvas."""
+        kind, mode = self.kind, self.mode.currentData()
+        spots, _ = self.spots_of(wall.count)
+        if kind is None or not spots:
+            return
+        places = arrange.on_wall(wall)
+        pitch = -90.0 if wall.upright else 0.0
+        self._hang(
+            kind, mode, spots, places, self.first.value(), hanging=Hanging(pitch=pitch)
+        )
+        document, made = self.parts.document, self.parts.selection.chosen
+        called = name.strip() or tr("Wall")
+        show, group = edits.keep_group(document.show, called, made)
+        if canvas:
+            view = View.FRONT if wall.upright else View.ABOVE
+            layout = Layout(group=group, view=view)
+            show, _ = canvases.add(show, called, layout=layout)
+        document.edit(tr("keep {name} as a group", name=called), show)
+
     def hang_one(
         self, type_id: str, universe: int, address: int | None, place: Place | None
     ) -> None:
@@ -504,6 +560,7 @@ class HangPanel(QWidget):
         places: list[Place],
         first: int,
         name: str | None = None,
+        hanging: Hanging | None = None,
     ) -> None:
         name = self.name.text().strip() if name is None else name
         found = kind.mode(mode)
@@ -520,7 +577,7 @@ class HangPanel(QWidget):
             number=first,
             addresses=spots,
             places=places,
-            hanging=Hanging(),
+            hanging=hanging or Hanging(),
             pack=pack,
         )
 
