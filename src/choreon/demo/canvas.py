@@ -64,7 +64,7 @@ def with_canvases(show: Show) -> Show:
             tr("Round the room"),
             room,
             _roll(show),
-            layout=Layout(fixtures=room, view=View.LINE),
+            layout=Layout(fixtures=room, view=View.LINE, even=True),
         ),
         _canvas("estuary-film", tr("Estuary, the film"), all_of_it, (_film(),)),
     ]

@@ -36,6 +36,7 @@ from choreon.ui.widgets.numbers import NumberField
 from choreon.ui.widgets.tick import Tick
 
 MOST = 500
+FURTHER = 32  # universes in which room is looked for
 
 
 def channel_map(kind: FixtureType, mode: Mode) -> str:
@@ -483,11 +484,13 @@ class HangPanel(QWidget):
     # panels and strips
 
     def spots_of(self, count: int) -> tuple[list[tuple[int, int]], str]:
-        """Returns where so many of the chosen type would stand from the address on,
-        none where they cannot, and that in words.
+        """Returns where so many of the chosen type would stand, none where they cannot,
+        and that in words: from the address that was typed, else where there is room.
         """
         show, slots = self.parts.document.show, self._slots()
         start = self.universe.value(), self.address.value()
+        if not self._own_address:
+            start = self._room_for(count, slots)
         spots = patching.spill(show, count, slots, *start, self.gap.value(), True)
         spans = [(u, a, a + slots - 1) for u, a in spots]
         where = _where(spans)
@@ -496,6 +499,22 @@ class HangPanel(QWidget):
         if patching.in_the_way(show, spots, slots):
             return [], tr("{where}: something has slots here.", where=where)
         return spots, where
+
+    def _room_for(self, count: int, slots: int) -> tuple[int, int]:
+        """Where so many have room, in a row: in the universe at hand or after it, from
+        the first one on that is empty where no one holds them all.
+        """
+        show, gap, first = (
+            self.parts.document.show,
+            self.gap.value(),
+            self.universe.value(),
+        )
+        whole = count * (slots + gap) - gap
+        for universe in range(first, first + FURTHER):
+            free = patch.next_free(show, universe, min(whole, SLOTS))
+            if free is not None:
+                return universe, free
+        return first, self.address.value()
 
     def ask_wall(self) -> None:
         """Ask how a panel is hung, and hang it."""

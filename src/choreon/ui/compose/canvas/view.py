@@ -148,7 +148,7 @@ class CanvasView(QWidget):
         if cells is None:
             return None
         best, found = NEAR, None
-        for item, rect in [*self._rects(), *self._left_out()]:
+        for item, rect in [*self._rects(), *self.left_out()]:
             away = (rect.center() - point).manhattanLength()
             away = 0.0 if rect.contains(point) else away
             if away < best:
@@ -161,9 +161,9 @@ class CanvasView(QWidget):
             return []
         return list(zip(cells.items, drawn.rects_of(cells, self.frame), strict=True))
 
-    def _left_out(self) -> list[tuple[Item, QRectF]]:
-        """The cells that take no part, and where they lie: below the frame, in a row,
-        for they have no place in it.
+    def left_out(self) -> list[tuple[Item, QRectF]]:
+        """Returns the cells that take no part, and where they lie: below the frame, in
+        a row, for they have no place in it.
         """
         canvas = self.hand.canvas
         if canvas is None or not canvas.layout.left_out:
@@ -245,7 +245,7 @@ class CanvasView(QWidget):
     def _draw_left_out(self, painter: QPainter) -> None:
         painter.setPen(QPen(QColor(theme.KEEP), 1))
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        for _, rect in self._left_out():
+        for _, rect in self.left_out():
             painter.drawRect(rect)
             painter.drawLine(rect.topLeft(), rect.bottomRight())
 
