@@ -101,7 +101,7 @@ def image(show: Show, pixels, times=(0.0,)) -> tuple[Show, Ref]:
 
 
 def picture(ref: Ref, **more) -> PictureLayer:
-    return PictureLayer(id="i", image=ref.id, **more)
+    return PictureLayer(**{"id": "i", "image": ref.id, **more})
 
 
 def with_canvas(show: Show, *layers, name: str = "Canvas", fixtures=None, **fields):

@@ -336,7 +336,11 @@ def _comet(g: Ground, t: float, d: Dials) -> Seen:
     behind = part(t - g.turned)
     tail = 1.0 - behind / max(0.05, min(1.0, d.width))
     near = smooth((0.3 - away) / (0.3 * d.edge) + 0.5)
-    return Seen(_held(behind), _held(tail) * near)
+    # its head is round: what lies ahead of it is all of a cycle behind
+    head = smooth((1.0 - behind) / (0.05 + 0.1 * d.edge))
+    front = 1.0 - head
+    along = np.minimum(behind, 20.0 * (1.0 - behind))
+    return Seen(_held(along), np.maximum(_held(tail), front) * near)
 
 
 def _ball(g: Ground, t: float, d: Dials) -> Seen:
