@@ -98,6 +98,7 @@ def _moving(data: bytes, name: str) -> Image:
         for n in range(count):
             try:
                 found.seek(n)
+                found.load()  # some say only then how long a frame is shown
                 lasts = float(found.info.get("duration") or 0.0) / 1000.0
                 kept = n % every == 0
                 pixels = b""

@@ -60,6 +60,7 @@ class Film:
         size = head.width * head.height * 3
         first = HEAD_SIZE + frame * size
         if first + size > len(self._map):
+            self._map, self._asked = None, 0  # it has grown since it was looked at
             return self._poster
         return self._map[first : first + size].reshape(head.height, head.width, 3)
 
