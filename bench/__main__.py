@@ -7,6 +7,7 @@ from collections.abc import Callable
 
 from bench import (
     cadence,
+    canvases,
     compose,
     cues,
     dark,
@@ -41,6 +42,7 @@ BENCHES = {
     "timelines": timelines.main,
     "sound": sound.main,
     "evening": evening.main,
+    "canvases": canvases.main,
     "dark": dark.main,
     "window": window.main,
 }

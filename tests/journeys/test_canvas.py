@@ -265,6 +265,15 @@ def test_layout_and_light_are_set_in_the_panel(hands):
     assert canvas(hands).tint == ColourStop((1.0, 0.0, 0.0))
 
 
+def test_who_else_is_on_its_cells_is_told(hands):
+    _, panel = opened(hands, "tide-wall")
+    panel.show_tab("cells")
+    hands.parts.engine.send(Do(Ref("canvas", "moon-wall"), Verb.PRESS))
+    hands.until(
+        lambda: "Moon over the water is on its cells" in panel.cells.told.text()
+    )
+
+
 def test_layers_are_switched_moved_copied_and_taken_out(hands):
     board, panel = opened(hands, "tide-wall")
     layers = panel.layers

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from typing import Any
 
 import msgspec
@@ -194,6 +194,19 @@ def take_fixtures(show: Show, ref: Ref, fixtures: Sequence[str]) -> Show:
     return change_layout(
         show, ref, group="", fixtures=left, left_out=out, places=places
     )
+
+
+def beside(show: Show, canvas: Canvas, on: Iterable[Ref]) -> list[Canvas]:
+    """Returns the other canvases among what is on that have fixtures of a canvas."""
+    own = set(fixtures_of(show, canvas.layout))
+    found = []
+    for ref in dict.fromkeys(on):
+        other = canvas_of(show, ref)
+        if other is None or other.ref == canvas.ref:
+            continue
+        if own & set(fixtures_of(show, other.layout)):
+            found.append(other)
+    return found
 
 
 # images

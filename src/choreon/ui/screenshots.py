@@ -193,6 +193,19 @@ def _compose(window: MainWindow, picture: Callable[..., None]) -> None:
     place.stage.go_to(0)
 
 
+def _canvas(window: MainWindow, picture: Callable[..., None]) -> None:
+    """The dots as one picture, its layers, the stage."""
+    parts, place = window.parts, window.compose
+    parts.engine.release()
+    settle(2.5)
+    parts.engine.press("tide-wall-pad")
+    settle(4.5)
+    place.open_canvas(Ref("canvas", "tide-wall"))
+    picture("canvas")
+    place.board.close_it()
+    parts.engine.release()
+
+
 def _motion(window: MainWindow, picture: Callable[..., None]) -> None:
     parts, place = window.parts, window.compose
     parts.draft.clear()
@@ -226,6 +239,7 @@ def _motion(window: MainWindow, picture: Callable[..., None]) -> None:
 
     place.steps.play_it()
     place.steps.close_it()
+    _canvas(window, picture)
     parts.selection.choose(list(groups["pars"].fixtures))
     dialog = PatternDialog(parts, place.what.hand, place)
     dialog.show()
@@ -304,7 +318,6 @@ def _rig(window: MainWindow, picture: Callable[..., None]) -> None:
 
     parts.selection.choose(["spot-1", "spot-2", "spot-3", "spot-4"])
     place.go(2)
-    picture("rig-list")
     node = Node(45571, art_port=6454)
     place.go(3)
 

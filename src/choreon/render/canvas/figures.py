@@ -42,32 +42,42 @@ class Dials:
         return EDGE + 0.98 * min(1.0, max(0.0, self.soft))
 
 
-class Ground(NamedTuple):
+class Ground:
     """Places (n) from the middle, x to the right and y up, and how far the frame goes
-    to the side and up from there.
+    to the side and up from there. What follows from them is worked out once.
     """
 
-    x: Floats
-    y: Floats
-    wide: float
-    high: float
+    def __init__(self, x: Floats, y: Floats, wide: float, high: float) -> None:
+        self.x, self.y, self.wide, self.high = x, y, wide, high
+        self._kept: dict[object, Floats] = {}
 
-    @property
+    def with_y(self, y: Floats) -> Ground:
+        """Returns the same with other heights."""
+        return Ground(self.x, y, self.wide, self.high)
+
+    def kept(self, key: object, make: Callable[[], Floats]) -> Floats:
+        """Returns what hangs on places and dials alone, made once."""
+        found = self._kept.get(key)
+        if found is None:
+            found = self._kept[key] = make()
+        return found
+
+    @cached_property
     def across(self) -> Floats:
         """From left to right, 0…1 within the frame."""
         return self.x / (2.0 * self.wide) + 0.5
 
-    @property
+    @cached_property
     def up(self) -> Floats:
         """From below to above, 0…1 within the frame."""
         return self.y / (2.0 * self.high) + 0.5
 
-    @property
+    @cached_property
     def away(self) -> Floats:
         """How far from the middle; 1 at the longer side of the frame."""
         return np.hypot(self.x, self.y)
 
-    @property
+    @cached_property
     def turned(self) -> Floats:
         """In which direction from the middle, 0…1 counter-clockwise."""
         return np.arctan2(self.y, self.x) / TURN % 1.0
@@ -380,20 +390,27 @@ def _lava(g: Ground, t: float, d: Dials) -> Seen:
 
 
 def _lanes(g: Ground, d: Dials) -> Ints:
-    return np.floor(g.across * max(1, 4 * d.whole) + 1e-9).astype(np.int64)
+    lanes = g.kept(
+        ("lanes", d.whole), lambda: np.floor(g.across * max(1, 4 * d.whole) + 1e-9)
+    )
+    return lanes.astype(np.int64)
 
 
 def _rain(g: Ground, t: float, d: Dials) -> Seen:
-    lane = _lanes(g, d)
-    speed = 1 + np.floor(2.0 * chance(lane + 17, d.seed))
-    drop = part(g.up + speed * t + chance(lane, d.seed))
+    def falls() -> Floats:
+        lane = _lanes(g, d)
+        speed = 1 + np.floor(2.0 * chance(lane + 17, d.seed))
+        return np.array([speed, g.up + chance(lane, d.seed)])
+
+    speed, begins = g.kept(("rain", d.whole, d.seed), falls)
+    drop = part(begins + speed * t)
     tail = max(0.03, min(1.0, d.width))
     edge = smooth(drop / (0.3 * d.edge * tail))
     return Seen(_held(drop / tail), _held(1.0 - drop / tail) * edge)
 
 
 def _rise(g: Ground, t: float, d: Dials) -> Seen:
-    turned = g._replace(y=-g.y)
+    turned = g.with_y(-g.y)
     return _rain(turned, t, d)
 
 
@@ -446,11 +463,16 @@ def _sparks(g: Ground, t: float, d: Dials) -> Seen:
 
 
 def _stars(g: Ground, t: float, d: Dials) -> Seen:
-    spot = _spots(g, d)
-    turns = 1 + np.floor(3.0 * chance(spot + 5, d.seed))
-    light = swing(turns * t + chance(spot, d.seed)) ** 3
-    there = chance(spot + 9, d.seed) < min(1.0, d.width)
-    return Seen(chance(spot, d.seed + 1), np.where(there, light, 0.0))
+    def hashed() -> Floats:
+        spot = _spots(g, d)
+        turns = 1 + np.floor(3.0 * chance(spot + 5, d.seed))
+        first, there = chance(spot, d.seed), chance(spot + 9, d.seed)
+        return np.array([turns, first, there, chance(spot, d.seed + 1)])
+
+    turns, first, there, along = g.kept(("stars", d.whole, d.seed), hashed)
+    shine = swing(turns * t + first)
+    light = shine * shine * shine
+    return Seen(along, np.where(there < min(1.0, d.width), light, 0.0))
 
 
 def _shuffle(g: Ground, t: float, d: Dials) -> Seen:
@@ -465,9 +487,9 @@ def _shuffle(g: Ground, t: float, d: Dials) -> Seen:
 
 
 def _fire(g: Ground, t: float, d: Dials) -> Seen:
-    up = g._replace(y=g.y - 2.0 * g.high * 0.15)
+    up = g.with_y(g.y - 2.0 * g.high * 0.15)
     tongues = 0.5 * cloud(up, t, d, 1.4) + 0.5 * cloud(
-        up._replace(y=0.4 * up.y), -2.0 * t, d, 2.2
+        up.with_y(0.4 * up.y), -2.0 * t, d, 2.2
     )
     height = 0.35 + 0.9 * min(1.0, d.width)
     heat = tongues + height - 1.35 * g.up
@@ -492,10 +514,14 @@ def _storm(g: Ground, t: float, d: Dials) -> Seen:
 
 
 def _columns(g: Ground, t: float, d: Dials) -> Seen:
-    lane = np.floor(g.across * 4.0 * d.whole).astype(np.int64)
-    turns = 1 + np.floor(3.0 * chance(lane, d.seed))
-    height = 0.15 + 0.85 * swing(turns * t + chance(lane + 3, d.seed))
-    height = height * (0.4 + 0.6 * swing(2.0 * turns * t + chance(lane + 8, d.seed)))
+    def hashed() -> Floats:
+        lane = np.floor(g.across * 4.0 * d.whole).astype(np.int64)
+        turns = 1 + np.floor(3.0 * chance(lane, d.seed))
+        return np.array([turns, chance(lane + 3, d.seed), chance(lane + 8, d.seed)])
+
+    turns, one, other = g.kept(("columns", d.whole, d.seed), hashed)
+    height = 0.15 + 0.85 * swing(turns * t + one)
+    height = height * (0.4 + 0.6 * swing(2.0 * turns * t + other))
     return Seen(_held(g.up), smooth((height - g.up) / (0.3 * d.edge) + 0.5))
 
 

@@ -12,6 +12,7 @@ import numpy as np
 
 from choreon.model.figures import STILL
 from choreon.model.images import Image, pixels_of
+from choreon.model.motion import colour_of_stop
 from choreon.model.playables.canvas import (
     MOST_LETTERS,
     AnyLayer,
@@ -23,13 +24,20 @@ from choreon.model.playables.canvas import (
     PictureLayer,
     Runs,
     WordsLayer,
+    stops_of,
 )
 from choreon.model.show import Show
 from choreon.render.canvas.figures import FIGURES, Dials, Ground
 from choreon.render.canvas.film_frames import Film, film_of
 from choreon.render.canvas.layout import CanvasCells
 from choreon.render.canvas.letters import ROWS, Strip, letters_for, strip_of
-from choreon.render.canvas.sampling import Sums, from_bytes
+from choreon.render.canvas.sampling import (
+    Bytes,
+    Overlaps,
+    Sums,
+    from_bytes,
+    planes_of,
+)
 from choreon.render.canvas.sane import within
 from choreon.render.canvas.stops import Stops
 from choreon.render.recent import Recent
@@ -115,13 +123,25 @@ class PlacedFigure(Placed):
         )
         self.stops = Stops(show, layer.stops, self.figure.ring, layer.hard)
         self.still = self.lies_still and layer.figure in STILL
+        self._ground: Ground | None = None
+
+    def ground(self, t: float, size: float) -> Ground:
+        """Returns where the cells lie on it; what is found out of that once is kept
+        where it stays.
+        """
+        stays = self.lies_still and size == 1.0
+        if stays and self._ground is not None:
+            return self._ground
+        (x, y), _ = self.where(t, size)
+        made = Ground(x, y, *self.cells.reach)
+        if stays:
+            self._ground = made
+        return made
 
     def paint(self, t: float, size: float) -> Floats:
         """Work it out at the cells."""
-        (x, y), _ = self.where(t, size)
-        wide, high = self.cells.reach
-        seen = self.figure.paint(Ground(x, y, wide, high), t, self.dials)
-        made = np.empty((4, len(x)))
+        seen = self.figure.paint(self.ground(t, size), t, self.dials)
+        made = np.empty((4, len(seen.cover)))
         np.multiply(self.stops.at(seen.along), seen.cover, out=made[:3])
         made[3] = seen.cover
         return made
@@ -141,6 +161,7 @@ class PlacedPicture(Placed):
         super().__init__(layer, cells)
         self._seen: Recent[int, Floats] = Recent(KEPT)
         self._nothing = np.zeros((4, len(cells.items)))
+        self._overlaps: tuple[tuple[int, int], Overlaps] | None = None
 
     @property
     @abstractmethod
@@ -156,6 +177,12 @@ class PlacedPicture(Placed):
     @abstractmethod
     def sums_of(self, frame: int) -> Sums | None:
         """Returns a frame as sums; None for nothing."""
+
+    def pixels_of(self, frame: int) -> Bytes | None:
+        """Returns a frame as pixels (h, w, 3 or 4), where it has some; those of all
+        frames lie alike.
+        """
+        return None
 
     @property
     def pans(self) -> bool:
@@ -176,11 +203,31 @@ class PlacedPicture(Placed):
         return self._seen.get(frame, lambda: self._look(frame, t, size))
 
     def _look(self, frame: int, t: float, size: float) -> Floats:
+        if self.lies_still and not self.pans and size == 1.0 and not self.tiled:
+            quick = self._look_quickly(frame)
+            if quick is not None:
+                return quick
         sums = self.sums_of(frame)
         if sums is None or not len(self.cells.items):
             return self._nothing
         middle, half = self.on_picture(t, size)
         return sums.average(middle, half)
+
+    def _look_quickly(self, frame: int) -> Floats | None:
+        """What the cells see where they stay where they are on all frames; None where
+        each lies over many pixels.
+        """
+        pixels = self.pixels_of(frame)
+        if pixels is None:
+            return None
+        shape = pixels.shape[1], pixels.shape[0]
+        if self._overlaps is None or self._overlaps[0] != shape:
+            self._overlaps = shape, Overlaps(*self.on_picture(0.0, 1.0), *shape)
+        overlaps = self._overlaps[1]
+        if not overlaps.fits:
+            return None
+        seen = overlaps.average(planes_of(pixels))
+        return seen if len(seen) == 4 else np.concatenate([seen, overlaps.cover[None]])
 
     def on_picture(self, t: float, size: float) -> tuple[Floats, Floats]:
         """Returns where cells (2, n) lie on the picture, parts of it from its lower
@@ -267,8 +314,12 @@ class PlacedFilm(PlacedPicture):
         frame = self.film.frame_at(t * self.image.lasts)
         return frame, frame, 0.0
 
-    def sums_of(self, frame: int) -> Sums | None:
+    def pixels_of(self, frame: int) -> Bytes | None:
         """Returns a frame; the first one of all where none is ready as yet."""
+        return self.film.pixels(frame)
+
+    def sums_of(self, frame: int) -> Sums | None:
+        """Returns the same as sums."""
         pixels = self.film.pixels(frame)
         return None if pixels is None else Sums(from_bytes(pixels), self.tiled)
 
@@ -402,6 +453,16 @@ class PlacedWords(PlacedPicture):
         if self.small:
             gone = math.floor(gone + 1e-9)
         return (gone - travel / 2.0) / columns
+
+
+def depends_on(show: Show, layer: AnyLayer) -> tuple[object, ...]:
+    """Returns what of the show a layer looks like: its colours as palettes say, its
+    image.
+    """
+    if isinstance(layer, PictureLayer):
+        image = show.images.get(layer.image)
+        return () if image is None else (image.data, image.key, image.times)
+    return tuple(colour_of_stop(show, stop) for stop in stops_of(layer))
 
 
 def place_layer(show: Show, layer: AnyLayer, cells: CanvasCells) -> Placed | None:

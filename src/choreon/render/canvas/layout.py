@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Hashable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
 
 import msgspec
 import numpy as np
@@ -22,6 +23,7 @@ from choreon.model.playables.canvas import (
 from choreon.model.show import Show
 from choreon.render.canvas.sane import within
 from choreon.render.choice import Item, cell_count
+from choreon.render.recent import Recent
 from choreon.render.rig import Flags, Floats, Ints, Rig, hanging_matrices
 
 CLOSE = 1e-6  # metres within which two cells are in one place
@@ -29,7 +31,7 @@ CHUNK = 512  # cells whose distances to all others are worked out at once
 replace = msgspec.structs.replace
 XY = tuple[float, float]
 
-KEPT = 16  # layouts of a rig that are kept
+KEPT = 24  # layouts of a rig that are kept, and things of one
 
 
 @dataclass(frozen=True, eq=False)
@@ -51,6 +53,8 @@ class CanvasCells:
     outside: Flags
     columns: int
     rows: int
+    kept: Recent[Hashable, Any] = field(default_factory=lambda: Recent(KEPT))
+    """What was worked out for these cells, before edits of what is painted on them."""
 
     @property
     def aspect(self) -> float:

@@ -103,3 +103,71 @@ class Sums:
         above *= up
         above += below
         return above
+
+
+class Overlaps:
+    """Which pixels each of the same boxes lies over, and how far: for pictures that
+    change while the boxes stay. `fits`: whether they are so few that it is quicker than
+    sums.
+    """
+
+    MOST = 12  # pixels that a box may lie over
+
+    def __init__(self, middle: Floats, half: Floats, wide: int, high: int) -> None:
+        size = np.array([[float(wide)], [float(high)]])
+        reach = np.maximum(half * size, LEAST)
+        low, end = middle * size - reach, middle * size + reach
+        first = np.floor(low)
+        count = np.ceil(end) - first
+        across, up = (int(n) for n in count.max(axis=1, initial=0.0))
+        self.fits = across * up <= self.MOST
+        if not self.fits:
+            return
+
+        area = 4.0 * reach[0] * reach[1]
+        columns = [_overlap(first[0] + n, low[0], end[0], wide) for n in range(across)]
+        rows = [_overlap(first[1] + n, low[1], end[1], high) for n in range(up)]
+        self.parts = []
+        for row, tall in rows:
+            for column, broad in columns:
+                share = tall * broad / area
+                if share.any():
+                    # rows are counted from below, pixels lie from above
+                    place = (high - 1 - row) * wide + column
+                    self.parts.append((place, share))
+        nothing = np.zeros(middle.shape[1])
+        self.cover = sum((share for _, share in self.parts), nothing)
+
+    def average(self, planes: Floats) -> Floats:
+        """Returns what the boxes see (c, n) of a picture's planes (c, h · w), its first
+        row uppermost.
+        """
+        made = np.zeros((len(planes), len(self.cover)))
+        for place, share in self.parts:
+            seen = planes.take(place, axis=1)
+            seen *= share
+            made += seen
+        return made
+
+
+def _overlap(
+    pixel: Floats, low: Floats, end: Floats, count: int
+) -> tuple[npt.NDArray[np.int64], Floats]:
+    """A pixel of each box in one direction, and how much of it lies below the box."""
+    over = np.minimum(end, pixel + 1.0) - np.maximum(low, pixel)
+    inside = (pixel >= 0.0) & (pixel < count)
+    over = np.where(inside, np.maximum(over, 0.0), 0.0)
+    return np.clip(pixel, 0, count - 1).astype(np.int64), over
+
+
+def planes_of(pixels: Bytes) -> Floats:
+    """Returns pixels (h, w, 3 or 4) as planes (3 or 4, h · w) of linear light,
+    multiplied by what covers.
+    """
+    flat = pixels.reshape(-1, pixels.shape[2]).T
+    if len(flat) == 3:
+        return LINEAR.take(flat)
+    made = np.empty(flat.shape)
+    made[3] = flat[3] / 255.0
+    np.multiply(LINEAR.take(flat[:3]), made[3], out=made[:3])
+    return made

@@ -26,7 +26,7 @@ from choreon.model.show import Show
 from choreon.model.values import Look
 from choreon.render import choice
 from choreon.render.canvas.blending import lay
-from choreon.render.canvas.layers import Placed, place_layer
+from choreon.render.canvas.layers import Placed, depends_on, place_layer
 from choreon.render.canvas.layout import CanvasCells, cells_of
 from choreon.render.canvas.sane import within
 from choreon.render.colour import to_oklab_rows
@@ -41,6 +41,7 @@ TINY = 1e-9
 HOLD = 0.25
 """The part of others' light below which the colour of a cell gives way to theirs."""
 
+KEPT_LAYERS = 96  # over the same cells, as they were before edits
 MOST_NAMED = 600  # cells that are told one by one
 SEEN = 0.02  # of a cell that a layer covers, for it to be told
 DARK_PART = 0.5  # of a flash of the strobe
@@ -67,6 +68,17 @@ class Targets:
     colour_lamp: Ints
     rows: Ints
     row_cells: Ints
+
+    @cached_property
+    def shares(self) -> bool:
+        """Whether any lamp is lit by several cells."""
+        return bool(self.shared.any())
+
+    @cached_property
+    def in_order(self) -> bool:
+        """Whether the cells of the colours are all cells, in their order."""
+        count = len(self.colour_cells)
+        return bool((self.colour_cells == np.arange(count)).all())
 
 
 def targets_of(rig: Rig, cells: CanvasCells, drives: Drives, name: str) -> Targets:
@@ -105,6 +117,22 @@ def targets_of(rig: Rig, cells: CanvasCells, drives: Drives, name: str) -> Targe
     )
 
 
+def _placed(show: Show, layer: AnyLayer, cells: CanvasCells) -> Placed | None:
+    """A layer over cells; the one that there was for the same one before an edit."""
+    depends = (*depends_on(show, layer),)
+    known: list[tuple[AnyLayer, tuple[object, ...], Placed | None]]
+    known = cells.kept.get(("layers",), list)
+    for before, those, made in known:
+        same = before is layer or before == layer
+        if same and those == depends:
+            return made
+    made = place_layer(show, layer, cells)
+    if len(known) >= KEPT_LAYERS:
+        del known[0]
+    known.append((layer, depends, made))
+    return made
+
+
 class CanvasSource:
     """A canvas, its layers compiled over its cells."""
 
@@ -116,20 +144,25 @@ class CanvasSource:
         self.cells = cells_of(show, rig, canvas.layout)
         self.uses = frozenset(links_of(canvas))
         on = [layer for layer in canvas.layers if layer.on]
-        placed = [(layer, place_layer(show, layer, self.cells)) for layer in on]
+        placed = [(layer, _placed(show, layer, self.cells)) for layer in on]
         self.layers: list[tuple[AnyLayer, Placed]] = [
             (layer, made) for layer, made in placed if made is not None
         ]
         self.still = self.strobe <= 0.0 and all(made.still for _, made in self.layers)
         drives = canvas.drives if self.layers else Drives.ATTRIBUTE
         name = canvas.attribute if self.layers else ""
-        self.targets = targets_of(rig, self.cells, drives, name)
+        self.targets = self.cells.kept.get(
+            ("targets", drives, name),
+            lambda: targets_of(rig, self.cells, drives, name),
+        )
         tint = (1.0, 1.0, 1.0)
         if canvas.tint is not None:
             tint = colour_of_stop(show, canvas.tint)
         self.tint = np.clip(np.array(tint, float), 0.0, 1.0)[:, None]
         self.bright = within(canvas.brightness, 0.0, 1.0, 1.0)
-        self.look = self._look()
+        self.look = self.cells.kept.get(
+            (canvas.id, id(self.targets), self.bright, self.uses), self._look
+        )
 
     @property
     def strobe(self) -> float:
@@ -299,6 +332,7 @@ class LiveCanvas:
         self._strongest = np.zeros(len(source.cells.items))
         self._when: tuple[Time, Mapping[str, float]] = (Time(), offsets)
         self._values = self.look.values.copy()
+        self._whole = np.ones(len(self.look.rows)), np.ones(len(self.look.freed))
 
     def dim(self, masters: Dimming) -> None:
         """It plays nothing but itself."""
@@ -315,8 +349,9 @@ class LiveCanvas:
 
         aims = source.targets
         if len(aims.lamps):
-            own = self._strongest.take(aims.lamp_cells)
-            self.levels = np.maximum.reduceat(own, aims.lamp_first)
+            self.levels = self._strongest.take(aims.lamp_cells)
+            if aims.shares:
+                self.levels = np.maximum.reduceat(self.levels, aims.lamp_first)
         if len(aims.colours):
             self._values = to_oklab_rows(self._colours()).reshape(-1)
 
@@ -325,16 +360,19 @@ class LiveCanvas:
         dimmer are as much darker than that as they are darker than the brightest.
         """
         aims = self.source.targets
-        light = self.picture[:3].take(aims.colour_cells, axis=1)
-        by = self._strongest.take(aims.colour_cells)
-        if len(aims.lamps):
+        light, by = self.picture[:3], self._strongest
+        if not aims.in_order or len(aims.colours) != len(by):
+            light = light.take(aims.colour_cells, axis=1)
+            by = by.take(aims.colour_cells)
+        if aims.shares:
             there = np.maximum(aims.colour_lamp, 0)
             shared = (aims.colour_lamp >= 0) & (aims.shared.take(there) > 0.0)
             by = np.where(shared, self.levels.take(there), by)
+        made = light / np.maximum(by, TINY)
         dark = by < TINY
-        made = light / np.where(dark, 1.0, by)
-        made[:, dark] = 1.0
-        return np.minimum(made, 1.0)
+        if dark.any():
+            made[:, dark] = 1.0
+        return np.minimum(made, 1.0, out=made)
 
     def _move_attribute(self) -> None:
         source, aims = self.source, self.source.targets
@@ -374,6 +412,8 @@ class LiveCanvas:
         else:
             claim = self.look.claims[1][: len(aims.colours)]
             beside = HOLD * others.take(claim)
+            if beside.max(initial=0.0) <= TINY:
+                return Given(self._values, *self._whole)  # nobody else lights them
             there = own * weight / np.maximum(beside, TINY)
             there[beside <= TINY] = 1.0
         presence = np.minimum(there, 1.0)

@@ -8,7 +8,7 @@ from typing import Any
 
 from PySide6.QtWidgets import QComboBox, QWidget
 
-from choreon.language import tr
+from choreon.language import listed, tr
 from choreon.model import canvases
 from choreon.model.playables.canvas import (
     Along,
@@ -65,6 +65,8 @@ class CellsForm(QWidget):
         )
         hand.changed.connect(self.follow)
         hand.parts.selection.changed.connect(self.follow)
+        hand.parts.engine.state_changed.connect(lambda _: self._on_changed())
+        self._on: tuple[object, ...] = ()
 
     def _make_who(self) -> None:
         self.about = basics.label("", "small", wrap=True)
@@ -169,6 +171,13 @@ class CellsForm(QWidget):
 
     # showing
 
+    def _on_changed(self) -> None:
+        """Something else may be on its cells now."""
+        on = tuple(player.ref for player in self.hand.parts.engine.state.players)
+        if on != self._on and self.isVisible():
+            self._on = on
+            self.follow()
+
     def follow(self) -> None:
         """Show the layout as it is now."""
         canvas = self.hand.canvas
@@ -214,6 +223,7 @@ class CellsForm(QWidget):
             columns, rows = grid_size(len(cells.items), canvas.layout)
             text = tr("{columns} columns, {rows} rows", columns=columns, rows=rows)
             told.append(text)
+        told += self._told_beside(canvas)
         basics.say(self.told, "\n".join(told))
         self.told.setVisible(bool(told))
 
@@ -231,6 +241,19 @@ class CellsForm(QWidget):
             for text, group_id in entries:
                 self.group.addItem(text, group_id)
         self.group.setCurrentIndex(max(0, self.group.findData(canvas.layout.group)))
+
+    def _told_beside(self, canvas: Canvas) -> list[str]:
+        """Who else paints cells of it now, and who wins."""
+        players = self.hand.parts.engine.state.players
+        others = canvases.beside(self.hand.show, canvas, (p.ref for p in players))
+        if not others:
+            return []
+        text = tr(
+            "{names} is on its cells as well: what was started last gives them its "
+            "colour, the higher level counts.",
+            names=listed([other.name for other in others], 2),
+        )
+        return [text]
 
     # edits
 
