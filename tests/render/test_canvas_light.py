@@ -736,3 +736,60 @@ def test_numbers_that_are_none_give_light_or_none_but_never_a_fault(number) -> N
     assert not compiled.left_out
     lit(compiled, ref, after=1.3)
     assert not compiled.left_out
+
+
+def test_a_colour_wheel_turns_to_the_nearest_slot_and_black_leaves_it() -> None:
+    show = hang(wall(0, 0), "ostrey-spot-160", "13 channel", 2, 1)
+    one, other = show.fixtures
+    show = at(at(show, one, x=0.0, y=3.0, z=4.0), other, x=2.0, y=3.0, z=4.0)
+    show, ref = with_canvas(
+        show, painted(2, 1, [(250, 10, 0), BLACK]), fixtures=[one, other]
+    )
+    red = {"ColorRGB_Red": 1.0, "ColorRGB_Green": 0.0, "ColorRGB_Blue": 0.0}
+    show, same = scene(show, "same", **{one: {"Dimmer": linear(250), **red}})
+    compiled = compile_show(show)
+    close(lit(compiled, ref).tolist(), lit(compiled, same).tolist())
+
+    green = {"Dimmer": 1.0, **dict(zip(red, (0.0, 1.0, 0.0), strict=True))}
+    show, wash = scene(show, "wash", **{one: green, other: green})
+    compiled = compile_show(show)
+    both, alone = lit(compiled, wash, ref), lit(compiled, wash)
+    assert both[13:26].tolist() == alone[13:26].tolist()
+    assert both[:13].tolist() != alone[:13].tolist()
+
+
+def test_aside_masters_and_blackout_reach_what_a_canvas_lights() -> None:
+    show, ref = with_canvas(wall(2, 1), plain(1.0, 0.0, 0.0))
+    first = next(iter(show.fixtures))
+    compiled = compile_show(show)
+    state = actions.perform(show, play.blank(), Do(ref, Verb.PRESS), 100.0)
+    dim = actions.perform(
+        show, state, Do(Ref("master", "grand"), Verb.LEVEL, 0.5), 101.0
+    )
+    close(dots(render(compiled, dim, 102.0)[0], 2), [(128, 0, 0)] * 2)
+    dark = actions.perform(
+        show, state, Do(Ref("master", "blackout"), Verb.PRESS), 101.0
+    )
+    assert not render(compiled, dark, 105.0).any()
+    drafted = play.set_draft(state, {first: {"Dimmer": 0.2}})
+    assert dots(render(compiled, drafted, 102.0)[0], 2)[1] == [255, 0, 0]
+
+
+@pytest.mark.parametrize("drives", list(Drives))
+def test_a_canvas_half_up_and_going_out_never_jumps(drives) -> None:
+    show, ref = with_canvas(
+        wall(2, 2),
+        painted(2, 2, [RED, BLACK, (40, 90, 10), WHITE]),
+        drives=drives,
+        attribute="Dimmer",
+    )
+    show = edits.change(show, ref, fade_in=1.0, fade_out=1.0)
+    show, wash = white_wash(show)
+    compiled = compile_show(show)
+    state = actions.perform(show, play.blank(), Do(wash, Verb.PRESS), 99.0)
+    state = actions.perform(show, state, Do(ref, Verb.PRESS), 100.0)
+    seen = [render(compiled, state, 100.0 + n / 250.0)[0, :12] for n in range(150)]
+    state = actions.perform(show, state, Do(ref, Verb.PRESS), 100.6)
+    seen += [render(compiled, state, 100.6 + n / 250.0)[0, :12] for n in range(300)]
+    assert np.abs(np.diff(np.array(seen, int), axis=0)).max() <= 10
+    assert dots(seen[-1], 4) == [[255, 255, 255]] * 4

@@ -73,8 +73,19 @@ class FilmKeeper:
             self._thread.start()
 
     def faults(self) -> list[str]:
-        """Returns what is wrong, in words: films of which the last picture stands."""
-        return [self._fault(i) for i in self._wanted if i.key in self._lost]
+        """Returns what is wrong, in words: films of which the last picture stands, and
+        one that is on and not ready as yet.
+        """
+        lost = [self._fault(i) for i in self._wanted if i.key in self._lost]
+        image, (ready, _) = self._image, self._grown
+        if not self._urgent or self._process is None or image is None:
+            return lost
+        text = tr(
+            "The film {name} is on and not ready: {n} frames are; what is not stands.",
+            name=image.name,
+            n=ready,
+        )
+        return [*lost, text]
 
     def _fault(self, image: Image) -> str:
         if self._lost.get(image.key):

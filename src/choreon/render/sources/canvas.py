@@ -33,7 +33,7 @@ from choreon.render.colour import to_oklab_rows
 from choreon.render.effects import PathBegin
 from choreon.render.live import Change, Dimming, Followed, Given, Moved
 from choreon.render.looks import Angles, CompiledLook, find_heads
-from choreon.render.rig import Floats, Ints, Rig
+from choreon.render.rig import ColourWheel, Floats, Ints, Rig
 from choreon.render.sources.base import CompileContext, Source
 from choreon.render.state import AnyCursor, Going, Pace, Time, replace
 
@@ -43,6 +43,7 @@ HOLD = 0.25
 
 KEPT_LAYERS = 96  # over the same cells, as they were before edits
 MOST_NAMED = 600  # cells that are told one by one
+WHEEL_TURNS = 0.02  # of light, below which a wheel stays where it is
 SEEN = 0.02  # of a cell that a layer covers, for it to be told
 DARK_PART = 0.5  # of a flash of the strobe
 
@@ -56,7 +57,7 @@ class Targets:
     lamp is lit by several cells. `colours` (k): target colours, ascending;
     `colour_cells` (k): the cell of each; `colour_lamp` (k): the place of the lamp that
     dims it among `lamps`, −1 for none. `rows` (r): rows of an attribute, ascending, and
-    the cell of each.
+    the cell of each. `wheels`: colour wheels, by their rows, and the cell of each.
     """
 
     lamps: Ints
@@ -68,6 +69,7 @@ class Targets:
     colour_lamp: Ints
     rows: Ints
     row_cells: Ints
+    wheels: tuple[tuple[ColourWheel, int], ...] = ()
 
     @cached_property
     def shares(self) -> bool:
@@ -97,6 +99,12 @@ def targets_of(rig: Rig, cells: CanvasCells, drives: Drives, name: str) -> Targe
             for row in choice.rows(rig, [item], name):
                 rows.setdefault(row, n)
 
+    wheels = []
+    if drives in (Drives.LIGHT, Drives.COLOUR):
+        cell_of = {fixture: n for n, (fixture, _) in enumerate(cells.items)}
+        turned = [(rig.wheels[i], n) for i, n in cell_of.items() if i in rig.wheels]
+        wheels = sorted(turned, key=lambda one: one[0].row)
+
     order = sorted(lamps)
     counts = [len(lamps[row]) for row in order]
     ascending = sorted(colours)
@@ -114,6 +122,7 @@ def targets_of(rig: Rig, cells: CanvasCells, drives: Drives, name: str) -> Targe
         np.array([place.get(int(row), -1) for row in lit_by], np.int64),
         np.array(sorted(rows), np.int64),
         np.array([rows[r] for r in sorted(rows)], np.int64),
+        tuple(wheels),
     )
 
 
@@ -177,6 +186,8 @@ class CanvasSource:
         else:
             thirds = rig.colours * np.arange(3)[:, None]
             rows = (rig.intensities + thirds + aims.colours[None, :]).reshape(-1)
+            slots = np.array([wheel.row for wheel, _ in aims.wheels], np.int64)
+            rows = np.concatenate([rows, slots])
 
         levels = aims.rows[aims.rows < rig.intensities]
         lamps = aims.lamps if len(aims.lamps) else levels
@@ -283,6 +294,9 @@ class CanvasSource:
             for fixture in dict.fromkeys(fixture for fixture, _ in self.cells.items):
                 has = self.rig.where.get(fixture, {})
                 found[fixture] = [name for name in names if name in has]
+                wheel = self.rig.wheels.get(fixture)
+                if wheel is not None and at.RED in names:
+                    found[fixture].append(wheel.attribute)
         return found
 
     def place(self, time: Time) -> str:
@@ -353,7 +367,10 @@ class LiveCanvas:
             if aims.shares:
                 self.levels = np.maximum.reduceat(self.levels, aims.lamp_first)
         if len(aims.colours):
-            self._values = to_oklab_rows(self._colours()).reshape(-1)
+            self._values[: 3 * len(aims.colours)] = to_oklab_rows(
+                self._colours()
+            ).reshape(-1)
+        self._turn_wheels()
 
     def _colours(self) -> Floats:
         """The colours (3, k) of the cells: light by what dims it. Cells that share a
@@ -373,6 +390,15 @@ class LiveCanvas:
         if dark.any():
             made[:, dark] = 1.0
         return np.minimum(made, 1.0, out=made)
+
+    def _turn_wheels(self) -> None:
+        """Wheels turn to the slot that is nearest; those whose cell is dark stay."""
+        aims = self.source.targets
+        for n, (wheel, cell) in enumerate(aims.wheels, start=3 * len(aims.colours)):
+            strongest = float(self._strongest[cell])
+            if strongest > WHEEL_TURNS:
+                rgb = self.picture[:3, cell] / strongest
+                self._values[n] = wheel.nearest_to(tuple(rgb.tolist()))
 
     def _move_attribute(self) -> None:
         source, aims = self.source, self.source.targets
@@ -403,22 +429,29 @@ class LiveCanvas:
             plain = aims.rows >= source.rig.intensities
             cover = self.picture[3].take(aims.row_cells)[plain]
             return Given(self._values, cover)
-        if not len(aims.colours):
+        if not len(self.look.rows):
             return Given(self._values)
 
-        own = self._strongest.take(aims.colour_cells)
+        cells = np.array([cell for _, cell in aims.wheels], np.int64)
+        own = self._strongest.take(np.concatenate([aims.colour_cells, cells]))
         if source.canvas.drives == Drives.COLOUR:
             there = own / HOLD
         else:
-            claim = self.look.claims[1][: len(aims.colours)]
+            claim = self.look.claims[1]
+            claim = np.concatenate(
+                [claim[: len(aims.colours)], claim[3 * len(aims.colours) :]]
+            )
             beside = HOLD * others.take(claim)
             if beside.max(initial=0.0) <= TINY:
                 return Given(self._values, *self._whole)  # nobody else lights them
             there = own * weight / np.maximum(beside, TINY)
             there[beside <= TINY] = 1.0
         presence = np.minimum(there, 1.0)
-        freed = presence.take(self.look.freed_by % len(aims.colours))
-        return Given(self._values, np.tile(presence, 3), freed)
+        mixed, turned = np.split(presence, [len(aims.colours)])
+        freed = np.ones(0)
+        if len(self.look.freed):
+            freed = mixed.take(self.look.freed_by % len(aims.colours))
+        return Given(self._values, np.concatenate([np.tile(mixed, 3), turned]), freed)
 
     def changes(self) -> list[tuple[Change, float]]:
         """It changes nothing of others."""
@@ -469,7 +502,8 @@ class LiveCanvas:
         parts = np.split(aims.lamp_cells, aims.lamp_first[1:])
         for n, cells in enumerate(parts[: len(lamps)]):
             lamps[n] = cells[self._strongest[cells].argmax()]
-        return np.concatenate([lamps, np.tile(aims.colour_cells, 3)])
+        wheels = np.array([cell for _, cell in aims.wheels], np.int64)
+        return np.concatenate([lamps, np.tile(aims.colour_cells, 3), wheels])
 
     def _highest(self) -> Ints:
         """For each cell the highest layer that covers it."""

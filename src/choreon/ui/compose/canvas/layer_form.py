@@ -15,7 +15,7 @@ from PySide6.QtWidgets import QComboBox, QFileDialog, QLineEdit, QWidget
 
 from choreon.frames_file import DONE, FAILED
 from choreon.language import plural, tr
-from choreon.model import canvases, painting
+from choreon.model import canvases, edits, painting
 from choreon.model.figures import FIGURE_NAMES
 from choreon.model.images import Image
 from choreon.model.motion import Rate
@@ -31,6 +31,7 @@ from choreon.model.playables.canvas import (
     Runs,
     WordsLayer,
 )
+from choreon.model.refs import IMAGE, Ref
 from choreon.render.canvas import carries
 from choreon.render.canvas.figures import FIGURES
 from choreon.render.canvas.film_frames import film_of
@@ -210,7 +211,10 @@ class PicturePart(Own):
         self.tiled = Tick(tr("Goes on beside itself"))
         self.tiled.toggled.connect(lambda on: hand.change_layer(tiled=on))
         self.pans = Numbers(hand, PAN)
-        line = basics.row(self.image, self.read, spacing=4)
+        self.out = basics.tool(
+            "trash", tr("Take this picture out of the show"), self.take_out
+        )
+        line = basics.row(self.image, self.read, self.out, spacing=4)
         basics.grow(line, 0)
         basics.stack(
             self,
@@ -242,6 +246,7 @@ class PicturePart(Own):
         show_chips(self.fits, tuple((fit, term(fit)) for fit in Fit), layer.fit)
         _tick(self.tiled, layer.tiled)
         self.pans.show_layer(layer)
+        self.out.setEnabled(layer.image in self.hand.show.images)
         self._tell_ready()
 
     @property
@@ -281,6 +286,13 @@ class PicturePart(Own):
         image = self.hand.show.images.get(str(self.image.currentData() or ""))
         if image is not None:
             self.hand.change_layer(image=image.id, name=image.name, **_rate_for(image))
+
+    def take_out(self) -> None:
+        """Take the picture out of the show; layers that show it are dark then."""
+        image = self.shown
+        if image is not None:
+            show = edits.remove(self.hand.show, Ref(IMAGE, image.id))
+            self.hand.edit(tr("delete {name}", name=image.name), show)
 
     def ask(self) -> None:
         """Ask for a file."""
