@@ -526,12 +526,12 @@ def test_interrupted_crossfades_of_three_pictures_never_jump() -> None:
     dice = np.random.default_rng(7)
     state, now = pressed(show, play.blank(), "t0", 100.0), 100.0
     seen = []
-    for _ in range(40):
+    for _ in range(18):
         tile = f"t{dice.integers(4)}"
         until = now + dice.uniform(0.1, 1.6)
         while now < until:
             seen.append(render(compiled, state, now)[0, :6])
-            now += 0.004
+            now += 0.008
         before = render(compiled, state, now)[0, :6].astype(int)
         state = pressed(show, state, tile, now)
         after = render(compiled, state, now)[0, :6].astype(int)

@@ -25,6 +25,7 @@ from choreon.frames_file import (
     MAGIC,
     MAKING,
     MOST_FRAMES,
+    FilmHead,
     frames_file,
     read_head,
 )
@@ -189,19 +190,20 @@ def make_ready(path: Path, key: str) -> int:
         if head is not None and head.state == DONE:
             os.utime(target)
             return 0
+        maker = _Maker(file, head)
         try:
-            return _Maker(file).run(path)
+            return maker.run(path)
         except (FormatError, OSError, MemoryError) as error:
             print(error)
-            _Maker(file).fail()
+            maker.fail()
             return 1
 
 
 class _Maker:
     """Writes frames, and what is said of them, into a file."""
 
-    def __init__(self, file: Any) -> None:
-        self.file = file
+    def __init__(self, file: Any, before: FilmHead | None = None) -> None:
+        self.file, self.before = file, before
         self.wide = self.high = 2
         self.rate, self.whole, self.ready = RATE, 1, 0
 
@@ -231,6 +233,11 @@ class _Maker:
 
     def _begin(self, wide: int, high: int) -> None:
         self.wide, self.high = wide, high
+        before = self.before
+        if before is not None and before.state == MAKING:
+            same = (before.width, before.height, before.rate, before.whole)
+            if same == (wide, high, self.rate, self.whole):
+                self.ready = before.ready  # one that was ended got so far
         whole = HEAD_SIZE + self.whole * wide * high * 3
         if os.fstat(self.file.fileno()).st_size < whole:
             os.ftruncate(self.file.fileno(), whole)

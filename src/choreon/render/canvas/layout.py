@@ -27,6 +27,7 @@ from choreon.render.recent import Recent
 from choreon.render.rig import Flags, Floats, Ints, Rig, hanging_matrices
 
 CLOSE = 1e-6  # metres within which two cells are in one place
+FAR = 1e6  # metres
 CHUNK = 512  # cells whose distances to all others are worked out at once
 replace = msgspec.structs.replace
 XY = tuple[float, float]
@@ -99,7 +100,7 @@ def _find(show: Show, rig: Rig, layout: Layout, fixtures: Sequence[str]) -> Canv
 
     own = _turned(ground, layout)
     size = _sizes(own, spans)
-    frame = layout.frame or _around(own, size)
+    frame = _around(own, size) if layout.frame is None else _sane(layout.frame)
     middle = np.array([[frame.x], [frame.y]])
     wide, tall = (within(n, 1e-3, 1e3, 1.0) for n in (layout.wide, layout.tall))
     stretch = np.array([[wide], [tall]])
@@ -115,6 +116,16 @@ def _find(show: Show, rig: Rig, layout: Layout, fixtures: Sequence[str]) -> Canv
         max(1, round(w / p)) for w, p in zip(whole[:, 0], pitch, strict=True)
     )
     return CanvasCells(items, own, at_, half, frame, outside, columns, rows)
+
+
+def _sane(frame: Frame) -> Frame:
+    """A frame that has a size."""
+    return Frame(
+        within(frame.x, -FAR, FAR, 0.0),
+        within(frame.y, -FAR, FAR, 0.0),
+        within(frame.width, CLOSE, FAR, 1.0),
+        within(frame.height, CLOSE, FAR, 1.0),
+    )
 
 
 def items_of(rig: Rig, layout: Layout, fixtures: Sequence[str]) -> list[Item]:

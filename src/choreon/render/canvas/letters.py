@@ -286,6 +286,7 @@ def _smaller(glyph: Glyph, high: int) -> Glyph:
     return Glyph(glyph.letter, np.array(cover))
 
 
+@lru_cache(1024)
 def _of_font(letter: str, high: int) -> Glyph | None:
     """A letter of the font that ships; None where it has it not."""
     from PIL import Image, ImageDraw
