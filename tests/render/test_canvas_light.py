@@ -9,9 +9,10 @@ import pytest
 
 from choreon.engine import actions
 from choreon.engine.do import Do
+from choreon.library import library
 from choreon.model import canvases, edits, palettes
 from choreon.model.motion import ColourStop, Rate
-from choreon.model.playables import Chase, kind_of
+from choreon.model.playables import Chase, Timeline, kind_of
 from choreon.model.playables.canvas import (
     Channel,
     Drives,
@@ -24,8 +25,10 @@ from choreon.model.playables.canvas import (
 )
 from choreon.model.playables.chase import ChaseStep
 from choreon.model.playables.stack import Cue, Stack
+from choreon.model.playables.timeline import Clip, Track
 from choreon.model.refs import Ref
 from choreon.model.show import Group, Show
+from choreon.model.swap import swap
 from choreon.model.tiles import Pad, Page, parts
 from choreon.model.verbs import Verb
 from choreon.render.bake import bake_canvas
@@ -793,3 +796,35 @@ def test_a_canvas_half_up_and_going_out_never_jumps(drives) -> None:
     seen += [render(compiled, state, 100.6 + n / 250.0)[0, :12] for n in range(300)]
     assert np.abs(np.diff(np.array(seen, int), axis=0)).max() <= 10
     assert dots(seen[-1], 4) == [[255, 255, 255]] * 4
+
+
+def test_clips_that_lie_over_each_other_go_over_as_pictures() -> None:
+    show, red = with_canvas(wall(1, 1), plain(1.0, 0.0, 0.0), name="Red")
+    show, green = with_canvas(show, plain(0.0, 1.0, 0.0), name="Green")
+    clips = (
+        Clip(id="a", plays=red, start=0.0, length=10.0),
+        Clip(id="b", plays=green, start=6.0, length=10.0),
+    )
+    line = Timeline(id="l", name="L", tracks=(Track(id="t", clips=clips),), fade_in=0.0)
+    show = edits.put(show, "playables", line)
+    compiled = compile_show(show)
+    for place, part in ((3.0, 0.0), (7.0, 0.25), (8.0, 0.5), (9.0, 0.75), (12.0, 1.0)):
+        state = actions.perform(
+            show, play.blank(), Do(line.ref, Verb.STEP, place), 50.0
+        )
+        wanted = (slot(1.0 - part), slot(part), 0)
+        close(dots(render(compiled, state, 50.0)[0], 1), [wanted], 2)
+
+
+def test_cells_swapped_for_another_type_go_on_with_what_that_can() -> None:
+    show, ref = with_canvas(wall(2, 1), painted(2, 1, [(188, 0, 0), WHITE]))
+    dimmer = library().get("generic-dimmer", None)
+    kind = dimmer or next(
+        k
+        for k in library().values()
+        if k.modes[0].footprint == 1 and k.attributes == ("Dimmer",)
+    )
+    swapped = swap(show, list(show.fixtures), kind, kind.modes[0].name).show
+    frame = lit(compile_show(swapped), ref)
+    lamps = [swapped.fixtures[f].address - 1 for f in swapped.fixtures]
+    close([int(frame[a]) for a in lamps], [slot(linear(188)), 255])
