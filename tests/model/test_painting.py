@@ -162,3 +162,20 @@ def test_pixels_that_are_not_what_is_said_are_none() -> None:
     # a bomb: a small file that would become large
     bomb = edits.replace(good, data=packed(bytes(50_000_000)))
     assert len(pixels_of(bomb)) in (0, 8)
+
+
+def test_links_of_canvases_are_known_unlinked_and_checked() -> None:
+    from choreon.model import palettes
+    from choreon.model.playables import kind_of
+
+    show = low_tide()
+    users = [one.id for one in palettes.users(show, "teal")]
+    assert {"tide-wall", "round-room"} <= set(users)
+    alone = palettes.unlink(show, WALL, "palette:teal")
+    stops = canvases.canvas_of(alone, WALL).layer("water").stops
+    assert [stop.palette for stop in stops] == ["deep", ""]
+    assert stops[1].colour == (0.0, 0.62, 0.5)
+    lost = edits.drop(show, "palettes", ["teal"])
+    canvas = canvases.canvas_of(lost, WALL)
+    told = [problem.text for problem in kind_of(canvas).check(lost, canvas)]
+    assert any("palette of Tide on the wall is gone" in text for text in told)

@@ -181,6 +181,7 @@ def unlink(show: Show, ref: Ref, link: str) -> Show:
     own = kind.with_effects(
         own, lambda effects: model_effects.unlinked(show, effects, link)
     )
+    own = kind.unlinked(own, show, link)
     return edits.put(show, "playables", own)
 
 

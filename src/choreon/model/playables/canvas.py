@@ -377,6 +377,13 @@ def _check(show: Show, canvas: Canvas) -> Iterator[Problem]:
         text = tr("{name} has nothing painted: it gives no light", name=canvas.name)
         yield Problem(f"{path}/layers", text, "warning")
 
+    palettes = (link.partition(":")[2] for link in links_of(canvas) if PALETTE in link)
+    if any(palette not in show.palettes for palette in palettes):
+        text = tr(
+            "A palette of {name} is gone: its last colour stands", name=canvas.name
+        )
+        yield Problem(f"{path}/layers", text, "warning")
+
     for layer in canvas.layers:
         gone = isinstance(layer, PictureLayer) and layer.image not in show.images
         if gone:

@@ -305,7 +305,8 @@ class CardDeeds(QWidget):
         known = self.parts.document.show.palettes
         kind = model_kind(playable)
         looks = [link for look in kind.looks(playable) for link in links.links_in(look)]
-        found = dict.fromkeys([*looks, *model_effects.links_in(kind.effects(playable))])
+        moving = model_effects.links_in(kind.effects(playable))
+        found = dict.fromkeys([*looks, *moving, *kind.links(playable)])
         ids = [
             link.removeprefix(links.PALETTE)
             for link in found

@@ -531,10 +531,11 @@ class Shelf(QWidget):
 
 
 def _links_in(playable: AnyPlayable) -> list[str]:
-    """Every link in something that plays, in its values and its effects."""
+    """Every link in something that plays: in values, effects, colours."""
     kind = kind_of(playable)
     found = [link for look in kind.looks(playable) for link in links.links_in(look)]
-    return [*found, *model_effects.links_in(kind.effects(playable))]
+    found += model_effects.links_in(kind.effects(playable))
+    return [*found, *kind.links(playable)]
 
 
 def _lies_in(thing: Thing) -> str:
