@@ -32,7 +32,8 @@ CHUNK = 512  # cells whose distances to all others are worked out at once
 replace = msgspec.structs.replace
 XY = tuple[float, float]
 
-KEPT = 24  # layouts of a rig that are kept, and things of one
+KEPT = 16  # layouts of a rig that are kept
+MOST = 64  # things that are kept of one of them
 
 
 @dataclass(frozen=True, eq=False)
@@ -54,7 +55,7 @@ class CanvasCells:
     outside: Flags
     columns: int
     rows: int
-    kept: Recent[Hashable, Any] = field(default_factory=lambda: Recent(KEPT))
+    kept: Recent[Hashable, Any] = field(default_factory=lambda: Recent(MOST))
     """What was worked out for these cells, before edits of what is painted on them."""
 
     @property

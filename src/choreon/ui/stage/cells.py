@@ -5,8 +5,9 @@ is.
 from __future__ import annotations
 
 import numpy as np
+import numpy.typing as npt
 from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QRadialGradient
+from PySide6.QtGui import QColor, QImage, QPainter, QRadialGradient
 
 from choreon.render.canvas.layout import CanvasCells
 from choreon.render.colour import to_screen
@@ -64,14 +65,39 @@ def draw(
     frame = frame_in(cells, room)
     if ground:
         painter.fillRect(room, QColor(theme.STAGE_BLACK))
-    soft = len(cells.items) <= SOFT_UP_TO
+    if len(cells.items) > SOFT_UP_TO:
+        painter.drawImage(frame, _fields(cells, light, frame))
+        return frame
     painter.setPen(Qt.PenStyle.NoPen)
     for rect, colour in zip(rects_of(cells, frame), colours_of(light), strict=True):
-        if soft:
-            draw_soft(painter, rect, colour)
-        else:
-            painter.fillRect(rect, colour)
+        draw_soft(painter, rect, colour)
     return frame
+
+
+def _fields(cells: CanvasCells, light: Floats, frame: QRectF) -> QImage:
+    """Very many cells as plain fields, all at once."""
+    wide, high = max(1, round(frame.width())), max(1, round(frame.height()))
+    which = cells.kept.get(("fields", wide, high), lambda: _which(cells, wide, high))
+    seen = (to_screen(light[:3]) * 255.0 + 0.5).astype(np.uint8)
+    # where no cell lies it is as dark as the ground
+    ground = QColor(theme.STAGE_BLACK)
+    dark = np.array([[ground.red()], [ground.green()], [ground.blue()]], np.uint8)
+    palette = np.concatenate([seen, dark], axis=1).T
+    pixels = np.ascontiguousarray(palette[which])
+    shape = QImage.Format.Format_RGB888
+    return QImage(pixels.data, wide, high, 3 * wide, shape).copy()
+
+
+def _which(cells: CanvasCells, wide: int, high: int) -> npt.NDArray[np.int64]:
+    """The cell that each point of a picture shows (high, wide); one past the last where
+    there is none.
+    """
+    found = np.full((high, wide), len(cells.items), np.int64)
+    for n, rect in enumerate(rects_of(cells, QRectF(0, 0, wide, high))):
+        left, top = max(0, int(rect.left())), max(0, int(rect.top()))
+        right, low = int(np.ceil(rect.right())), int(np.ceil(rect.bottom()))
+        found[top:low, left:right] = n
+    return found
 
 
 def draw_soft(painter: QPainter, rect: QRectF, colour: QColor) -> None:
