@@ -298,6 +298,22 @@ def test_what_is_no_film_is_refused_in_words(tmp_path, name) -> None:
         films.read(path)
 
 
+@pytest.mark.parametrize(
+    "text",
+    [
+        "ffconcat version 1.0\nfile {other}\n",
+        "#EXTM3U\n#EXT-X-TARGETDURATION:9\n#EXTINF:2,\n{other}\n#EXT-X-ENDLIST\n",
+    ],
+)
+def test_a_list_that_leads_to_other_files_is_no_film(tmp_path, text) -> None:
+    other = film(tmp_path / "secret.mp4")
+    for name in ("list.mp4", "list.m3u8", "list.ffconcat"):
+        path = tmp_path / name
+        path.write_text(text.format(other=other))
+        with pytest.raises(FormatError, match="is no film"):
+            films.read(path)
+
+
 def test_sound_alone_is_no_film(tmp_path) -> None:
     path = tmp_path / "song.mp4"
     with av.open(str(path), "w") as container:

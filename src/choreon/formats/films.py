@@ -39,6 +39,7 @@ PART = 1 << 20  # bytes of a file that are looked at, three times, to know it ag
 MOST_KEPT = 2 << 30  # bytes of frames of all films
 SHIPPED = Path(__file__).parent / "shipped"
 """Where the film lies that ships with the program."""
+FORMATS = "mov,mp4,matroska,webm,avi,mpeg,mpegts,ogg"  # as FFmpeg calls them
 KINDS = (".mp4", ".m4v", ".mov", ".mkv", ".webm", ".avi", ".mpg", ".mpeg", ".ogv")
 
 
@@ -90,7 +91,9 @@ def _opened(path: Path) -> Iterator[tuple[Any, Any]]:
 
     av.logging.set_level(av.logging.PANIC)
     try:
-        container = av.open(str(path), metadata_errors="ignore")
+        # lists that lead to other files, or out into a network, are no films
+        options = {"protocol_whitelist": "file", "format_whitelist": FORMATS}
+        container = av.open(str(path), metadata_errors="ignore", options=options)
     except OSError:
         if not path.exists():
             raise
@@ -195,7 +198,8 @@ def make_ready(path: Path, key: str) -> int:
             return maker.run(path)
         except (FormatError, OSError, MemoryError) as error:
             print(error)
-            maker.fail()
+            with contextlib.suppress(OSError):
+                maker.fail()
             return 1
 
 

@@ -15,6 +15,7 @@ MOST_FRAMES = 600  # of a moving picture that are kept
 MOST_LOOKED = 20_000  # of its frames that are looked at
 SHORTEST, USUAL = 0.02, 0.1  # seconds of a frame: the least, and where none is said
 MOST_PIXELS = 40_000_000  # of a frame of one that moves
+MOST_WORK = 2_000_000_000  # pixels of all frames that are looked at
 
 
 def read(data: bytes, name: str) -> Image:
@@ -92,7 +93,8 @@ def _moving(data: bytes, name: str) -> Image:
     frames: list[bytes] = []
     times: list[float] = []
     with Pictures.open(io.BytesIO(data), formats=pictures.KINDS) as found:
-        count = min(getattr(found, "n_frames", 1), MOST_LOOKED)
+        most = max(1, MOST_WORK // (found.width * found.height))
+        count = min(getattr(found, "n_frames", 1), MOST_LOOKED, most)
         every = -(-count // MOST_FRAMES)
         size = _fitting(*found.size)
         for n in range(count):
