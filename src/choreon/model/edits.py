@@ -24,6 +24,7 @@ from choreon.model.refs import (
     GROUP,
     IMAGE,
     MARK,
+    PAGE,
     PALETTE,
     TILE,
     Ref,
@@ -502,6 +503,11 @@ def remove(show: Show, *refs: Ref) -> Show:
             show = _without_tile(show, ref.id)
         else:
             show = drop(show, collection_of(ref), [ref.id])
+
+    if any(ref.kind in (TILE, PAGE) for ref in refs):
+        from choreon.model import givens  # it edits by this
+
+        show = givens.tidied(show)
 
     return show
 

@@ -8,7 +8,7 @@ import msgspec
 
 from choreon.language import tr
 from choreon.model import attributes as at
-from choreon.model import edits, links
+from choreon.model import edits
 from choreon.model.masters import GroupMaster
 from choreon.model.patch import mode_of
 from choreon.model.refs import FIXTURE, GROUP, MASTER, PALETTE, Ref, name_of
@@ -20,13 +20,11 @@ from choreon.model.tiles import (
     MasterTile,
     Pad,
     Page,
-    Part,
     Section,
     Spot,
     Tile,
     parts,
 )
-from choreon.model.values import Look, Value
 
 replace = msgspec.structs.replace
 
@@ -271,7 +269,7 @@ def change(show: Show, tile_id: str, **fields: object) -> Show:
 
 def fitting(show: Show, refs: Sequence[Ref]) -> tuple[Show, AnyTile | None]:
     """Returns the tile that fits what is dropped on a page, and the show with what that
-    needs: things that play on one pad; a palette as a scene of that family on one; a
+    needs: things that play on one pad; a palette of all who can take it on one; a
     colour for lamps that mix, an aim for heads, a master for all others.
     """
     played = [ref for ref in refs if ref.id in show.playables]
@@ -286,28 +284,19 @@ def fitting(show: Show, refs: Sequence[Ref]) -> tuple[Show, AnyTile | None]:
 
 
 def _for_palette(show: Show, palette: Palette | None) -> tuple[Show, AnyTile | None]:
-    if palette is None or palette.motion is not None:
-        return show, None
+    """A palette of all fixtures that can do something with it, or of those that it has
+    values for.
+    """
+    from choreon.model import givens
 
-    link = links.to_palette(palette.id)
-    names = tuple(palette.values) or tuple(
-        dict.fromkeys(name for values in palette.each.values() for name in values)
-    )
+    if palette is None:
+        return show, None
     lamps = list(palette.each) or list(show.fixtures)
-    look: Look = {}
-
-    for fixture in lamps:
-        has = attributes_of(show, fixture)
-        own: dict[str, Value] = {name: link for name in names if _takes(has, name)}
-        if own:
-            look[fixture] = own
-
-    if not look:
+    takes = [one for one in lamps if givens.takes(show, Ref(FIXTURE, one), palette)]
+    if not takes:
         return show, None
-
-    show, scene = edits.keep_scene(show, palette.name, look, 1.0, 1.0)
-    part = Part(scene, 1.0, (palette.family,))
-    return show, Pad(id="", name=palette.name, plays=(part,))
+    show, ref = givens.give_to(show, takes, palette.id)
+    return show, Pad(id="", name=palette.name, plays=parts(ref))
 
 
 def attributes_of(show: Show, fixture_id: str) -> set[str]:

@@ -8,8 +8,9 @@ from typing import Any, NamedTuple
 
 from choreon.engine.do import Do
 from choreon.model.effects import rate_of
-from choreon.model.playables import Canvas, Chase, Scene, Stack, Timeline
+from choreon.model.playables import Canvas, Chase, Given, Scene, Stack, Timeline
 from choreon.model.playables.chase import End
+from choreon.model.playables.given import effects_of
 from choreon.model.playables.timeline import LineEnd
 from choreon.model.refs import Ref
 from choreon.model.show import Show
@@ -163,6 +164,23 @@ def _start_canvas(canvas: Canvas, now: float, clock: BeatClock) -> AnyCursor:
     return Going(now, beat, 0.0, beat - clock.first)
 
 
+def _start_given(given: Given, now: float, clock: BeatClock) -> AnyCursor:
+    if not given.moves:
+        return Still()
+    beat = clock.beat_at(now)
+    return Going(now, beat, 0.0, beat - clock.first)
+
+
+def _beat_of_given(show: Show, given: Given, clock: BeatClock) -> float | None:
+    """The seconds that a cycle of its motion takes as stored."""
+    effects = effects_of(show, given)
+    for effect in effects:
+        cycles = rate_of(show, effect, effects).cycles(1.0, clock.bpm / 60.0)
+        if cycles > 0.0:
+            return float(1.0 / cycles)
+    return None
+
+
 def _beat_of_canvas(show: Show, canvas: Canvas, clock: BeatClock) -> float | None:
     """The seconds that a cycle of its first layer takes as stored."""
     for layer in canvas.layers:
@@ -188,5 +206,6 @@ KINDS: dict[str, PlayableActions] = {
         acts={verb: _drive_timeline(verb) for verb in _LINE_VERBS},
     ),
     Canvas.kind: PlayableActions(_start_canvas, beat=_beat_of_canvas),
+    Given.kind: PlayableActions(_start_given, beat=_beat_of_given),
 }
 """A kind that is not here cannot be started."""

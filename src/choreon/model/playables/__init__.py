@@ -5,12 +5,13 @@ from __future__ import annotations
 from choreon.model.playables.base import Playable, PlayableKind, Priority, Times
 from choreon.model.playables.canvas import CANVAS, Canvas
 from choreon.model.playables.chase import CHASE, Chase
+from choreon.model.playables.given import GIVEN, Given
 from choreon.model.playables.scene import SCENE, Scene
 from choreon.model.playables.stack import STACK, Stack
 from choreon.model.playables.timeline import TIMELINE, Timeline
 from choreon.model.playables.unknown import UNKNOWN, Unknown
 
-AnyPlayable = Scene | Chase | Stack | Timeline | Canvas | Unknown
+AnyPlayable = Scene | Chase | Stack | Timeline | Canvas | Given | Unknown
 
 KINDS: dict[str, PlayableKind] = {
     kind.type.kind: kind
@@ -20,6 +21,7 @@ KINDS: dict[str, PlayableKind] = {
         STACK,
         TIMELINE,
         CANVAS,
+        GIVEN,
         UNKNOWN,
     )
 }
@@ -35,6 +37,7 @@ __all__ = [
     "AnyPlayable",
     "Canvas",
     "Chase",
+    "Given",
     "Playable",
     "PlayableKind",
     "Priority",

@@ -28,11 +28,11 @@ class StillScene:
     own_clock = False
 
     def __init__(self, look: CompiledLook, stored: Look) -> None:
-        self.look, self._stored = look, stored
+        self.look, self.stored_look = look, stored
 
     def stored(self, time: Time) -> Look:
         """Returns its look as it is stored."""
-        return self._stored
+        return self.stored_look
 
     def place(self, time: Time) -> str:
         """It is one thing."""
@@ -46,7 +46,7 @@ class StillScene:
     def followed(self, show: Show, moved: set[str]) -> StillScene | None:
         """Returns the scene after marks moved; None where it is to be compiled anew."""
         look = followed(self.look, show, moved)
-        return None if look is None else StillScene(look, self._stored)
+        return None if look is None else StillScene(look, self.stored_look)
 
     def length(self) -> Time:
         """It takes no time."""
@@ -83,11 +83,11 @@ class MovingScene:
     own_clock = False
 
     def __init__(self, moving: CompiledEffects, effects: Effects, stored: Look) -> None:
-        self.moving, self.effects, self._stored = moving, effects, stored
+        self.moving, self.effects, self.stored_look = moving, effects, stored
 
     def stored(self, time: Time) -> Look:
         """Returns its look as it is stored."""
-        return self._stored
+        return self.stored_look
 
     def place(self, time: Time) -> str:
         """It is one thing."""

@@ -30,8 +30,8 @@ from choreon.model.sameness import very_same
 from choreon.model.show import Palette
 from choreon.render.state import PlayState
 from choreon.terms import term
+from choreon.ui import kinds, words
 from choreon.ui import palettes as palette_deeds
-from choreon.ui import words
 from choreon.ui.compose.card_deeds import CardDeeds
 from choreon.ui.compose.cards import CardStrip, Thing
 from choreon.ui.compose.hand import Hand
@@ -292,7 +292,7 @@ class Shelf(QWidget):
         wanted = self.search.text().strip().lower()
         things: list[Thing]
         if self.shows == SCENES:
-            things = [*reversed(show.playables.values())]
+            things = [*kinds.on_shelf(reversed(show.playables.values()))]
         else:
             things = [p for p in show.palettes.values() if p.motion is None]
         here = [t for t in things if within is None or _lies_in(t) == within]

@@ -30,8 +30,8 @@ from choreon.render.rig import Rig
 from choreon.render.sources.chase import own_time, rounds_of, step_name
 from choreon.render.state import Going, Player
 from choreon.terms import a_round, term
+from choreon.ui import kinds, words
 from choreon.ui import palettes as palette_deeds
-from choreon.ui import words
 from choreon.ui.compose.cards import CardStrip
 from choreon.ui.compose.hand import Hand
 from choreon.ui.compose.step_strip import StepStrip
@@ -640,7 +640,7 @@ class Steps(QWidget):
             self._change(end=end, then=None)
             return
         menu = Menu(self)
-        for playable in self.parts.document.show.playables.values():
+        for playable in kinds.on_shelf(self.parts.document.show.playables.values()):
             if playable.ref != self.ref:
                 act = partial(self._change, end=End.START, then=playable.ref)
                 menu.addAction(playable.name, act)
@@ -680,7 +680,7 @@ class Steps(QWidget):
         each = menu.addAction(tr("One a fixture of the chosen"), self.add_each)
         each.setEnabled(bool(self.parts.selection.chosen))
         plays = menu.addMenu(tr("A scene or chase"))
-        for playable in self.parts.document.show.playables.values():
+        for playable in kinds.on_shelf(self.parts.document.show.playables.values()):
             if playable.ref != self.ref:
                 plays.addAction(playable.name, partial(self.add_played, playable.ref))
         plays.setEnabled(not plays.isEmpty())
@@ -689,7 +689,7 @@ class Steps(QWidget):
     def _show_cards(self) -> None:
         """Show what can be dropped between the steps, or put it away."""
         playables = self.parts.document.show.playables.values()
-        shown = [p for p in reversed(playables) if p.ref != self.ref]
+        shown = [p for p in kinds.on_shelf(reversed(playables)) if p.ref != self.ref]
         self.cards.cards.show_things(shown, {})
         self.cards.setVisible(self.scenes.isChecked())
 

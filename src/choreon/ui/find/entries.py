@@ -13,6 +13,7 @@ from choreon.model.colours import of_hex
 from choreon.model.refs import PALETTE, Ref
 from choreon.model.show import Palette
 from choreon.model.values import Value
+from choreon.ui import kinds
 from choreon.ui.find.search import FILLERS, Entry, words_of
 from choreon.ui.parts import Parts
 
@@ -64,7 +65,7 @@ def of_show(parts: Parts, go: Go) -> Iterator[Entry]:
             ),
         )
 
-    for playable in show.playables.values():
+    for playable in kinds.on_shelf(show.playables.values()):
         path = f"playables/{playable.id}"
         words = " ".join((playable.folder, *playable.tags))
         yield Entry(playable.name, playable.kind, partial(go, path), words=words)

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from choreon.model.playables import (
+    AnyPlayable,
     Canvas,
     Chase,
+    Given,
     Playable,
     Scene,
     Stack,
@@ -15,6 +19,7 @@ from choreon.model.values import Look
 from choreon.ui.kinds.base import UiKind
 from choreon.ui.kinds.canvas import CANVAS
 from choreon.ui.kinds.chase import CHASE
+from choreon.ui.kinds.given import GIVEN
 from choreon.ui.kinds.scene import SCENE
 from choreon.ui.kinds.stack import STACK
 from choreon.ui.kinds.timeline import TIMELINE
@@ -26,6 +31,7 @@ KINDS: dict[str, UiKind] = {
     Stack.kind: STACK,
     Timeline.kind: TIMELINE,
     Canvas.kind: CANVAS,
+    Given.kind: GIVEN,
     Unknown.kind: UNKNOWN,
 }
 
@@ -33,6 +39,13 @@ KINDS: dict[str, UiKind] = {
 def kind_of(playable: Playable) -> UiKind:
     """Returns what the window knows of the kind of `playable`."""
     return KINDS[playable.kind]
+
+
+def on_shelf(playables: Iterable[AnyPlayable]) -> list[AnyPlayable]:
+    """Returns what of all that plays lies on the shelf: what tiles give groups by
+    themselves does not.
+    """
+    return [one for one in playables if kind_of(one).shelved]
 
 
 def look_of(playable: Playable) -> Look:

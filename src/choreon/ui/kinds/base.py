@@ -21,6 +21,7 @@ class UiKind:
     most. `takes`: whether its look can be taken into the draft and be changed there.
     `moves`: whether it moves by itself. `opens`: whether it has steps that can be
     opened. `steps`: what tells which step one is at; None for what has none.
+    `shelved`: whether it lies on the shelf.
     """
 
     title: str
@@ -32,3 +33,4 @@ class UiKind:
     moves: Callable[[Any], bool]
     opens: bool = False
     steps: Callable[[Show, Any], StepsInWords] | None = None
+    shelved: bool = True

@@ -47,7 +47,7 @@ from choreon.model.tiles import (
     Turns,
 )
 from choreon.terms import term
-from choreon.ui import pictures, renaming, theme
+from choreon.ui import kinds, pictures, renaming, theme
 from choreon.ui.parts import Parts
 from choreon.ui.perform.arranging import Arranger
 from choreon.ui.signs import sign_name
@@ -308,7 +308,7 @@ class Inspector(QWidget):
 
     def _add_part(self, under: QWidget) -> None:
         menu = Menu(self)
-        for playable in self.show_.playables.values():
+        for playable in kinds.on_shelf(self.show_.playables.values()):
             menu.addAction(playable.name, partial(self.add_part, playable.ref))
         menu.exec(under.mapToGlobal(under.rect().bottomLeft()))
 
@@ -531,7 +531,7 @@ class Inspector(QWidget):
                 )
                 menu.addAction(words, partial(self._add_chosen, tuple(chosen)))
             menu.addSeparator()
-        for playable in show.playables.values():
+        for playable in kinds.on_shelf(show.playables.values()):
             menu.addAction(playable.name, partial(self.add_of, playable.ref))
         menu.exec(under.mapToGlobal(under.rect().bottomLeft()))
 
@@ -597,7 +597,8 @@ class Inspector(QWidget):
             menu = Menu(self)
             refs = [Ref(GROUP, group) for group in show.groups]
             refs += [Ref("fixture", fixture) for fixture in show.fixtures]
-            refs += [p.ref for p in show.playables.values()] if plays else []
+            shelf = kinds.on_shelf(show.playables.values())
+            refs += [p.ref for p in shelf] if plays else []
 
             for ref in refs:
                 grown = tuple(dict.fromkeys((*over, ref)))

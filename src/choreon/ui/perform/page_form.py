@@ -16,7 +16,7 @@ from choreon.model.refs import GROUP, MASTER, Ref, exists, name_of
 from choreon.model.sameness import very_same
 from choreon.model.tiles import Part, Start
 from choreon.render.state import PlayState
-from choreon.ui import renaming
+from choreon.ui import kinds, renaming
 from choreon.ui.parts import Parts
 from choreon.ui.perform.page_view import PageView
 from choreon.ui.widgets import basics
@@ -135,7 +135,7 @@ class PageForm(QWidget):
         self.safe.setAccessibleName(tr("Safe look"))
         self.safe.addItem(tr("None"), None)
 
-        for playable in show.playables.values():
+        for playable in kinds.on_shelf(show.playables.values()):
             self.safe.addItem(playable.name, playable.ref)
             if show.safe and show.safe[0].ref == playable.ref:
                 self.safe.setCurrentIndex(self.safe.count() - 1)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from functools import cached_property, partial
 from typing import TYPE_CHECKING
 
@@ -27,8 +27,8 @@ from PySide6.QtWidgets import (
 )
 
 from choreon.engine.do import Do
-from choreon.language import plural, tr
-from choreon.model import edits, pages
+from choreon.language import capital, plural, tr
+from choreon.model import edits, givens, pages
 from choreon.model.cues import stacks_of
 from choreon.model.lamps import fixtures_of
 from choreon.model.masters import Override
@@ -43,6 +43,7 @@ from choreon.model.refs import (
     name_of,
     to_tile,
 )
+from choreon.model.show import Palette
 from choreon.model.tiles import (
     SEEN_ONLY,
     AimTile,
@@ -68,7 +69,8 @@ from choreon.model.tiles import (
     parts as parts_of,
 )
 from choreon.model.verbs import Verb
-from choreon.ui import renaming, theme
+from choreon.terms import term
+from choreon.ui import kinds, renaming, theme
 from choreon.ui.commands import bind
 from choreon.ui.drags import all_carried
 from choreon.ui.learn import Learner
@@ -650,7 +652,7 @@ class PerformPlace(QWidget):
 
     def _add_played(self, menu: QMenu) -> None:
         """What plays scenes and chases."""
-        playables = self.parts.document.show.playables.values()
+        playables = kinds.on_shelf(self.parts.document.show.playables.values())
         for kind, title in PLAYED.items():
             sub = menu.addMenu(title)
             for playable in playables:
@@ -666,6 +668,7 @@ class PerformPlace(QWidget):
         """What acts on groups: colour, aim, masters, override faders."""
         show = self.parts.document.show
         groups = {Ref(GROUP, i): group.name for i, group in show.groups.items()}
+        self._add_given(menu, groups)
 
         for title, kind_of in ((tr("Colour of"), ColourTile), (tr("Aim of"), AimTile)):
             sub = menu.addMenu(title)
@@ -691,6 +694,24 @@ class PerformPlace(QWidget):
             over.addAction(name, partial(self._new_override, ref))
 
         over.setEnabled(bool(groups))
+
+    def _add_given(self, menu: QMenu, groups: Mapping[Ref, str]) -> None:
+        """Palettes of a group, family by family, without a scene."""
+        show = self.parts.document.show
+        whole = menu.addMenu(tr("Palettes of a group"))
+        for ref, name in groups.items():
+            families = givens.families_for(show, ref)
+            if not families:
+                continue
+            sub = whole.addMenu(name)
+            for family in families:
+                own = givens.palettes_for(show, ref, family)
+                called = capital(term(family))
+                strip = tr("{family}: one strip", family=called)
+                sub.addAction(strip, partial(self.add_of_group, ref, own, Choice.kind))
+                pads = tr("{family}: pads, one on at a time", family=called)
+                sub.addAction(pads, partial(self.add_of_group, ref, own, Pad.kind))
+        whole.setEnabled(not whole.isEmpty())
 
     def add_tile(self, plays: Ref, kind: str, choice: str = "") -> None:
         """Put something that plays on the page that is shown."""
@@ -771,6 +792,8 @@ class PerformPlace(QWidget):
 
         if played and widget is not None and self._drop_on(widget.tile, played):
             return
+        if widget is not None and self._palettes_on(widget.tile, refs):
+            return
 
         show, made = pages.fitting(show, refs)
         if made is None:
@@ -792,6 +815,45 @@ class PerformPlace(QWidget):
         after, tile_id = pages.add(show, self.page_id, made, spot, section)
         name = name_of(after, to_tile(tile_id))
         self.parts.document.edit(tr("put {name} on the page", name=name), after)
+
+    def _palettes_on(self, tile: Tile, refs: Sequence[Ref]) -> bool:
+        """Put palettes on a tile of a group: they are of that group, too. Returns
+        whether it is one, and could take any.
+        """
+        show = self.parts.document.show
+        group = givens.group_of_tile(show, tile)
+        wanted = [show.palettes[ref.id] for ref in refs if ref.kind == PALETTE]
+        taken = [one for one in wanted if group and givens.takes(show, group, one)]
+        if group is None or not taken:
+            return False
+
+        if isinstance(tile, Choice):
+            after, made = givens.choice_of(show, group, taken)
+            plays, names = (*tile.plays, *made.plays), (*tile.names, *made.names)
+            after = pages.change(after, tile.id, plays=plays, names=names)
+            self.parts.document.edit(tr("one look more in a choice"), after)
+        else:
+            self.add_of_group(group, taken, Pad.kind)
+        return True
+
+    def add_of_group(self, group: Ref, palettes: Sequence[Palette], kind: str) -> None:
+        """Put palettes of a group on the page: as one strip, or as pads."""
+        show = self.parts.document.show
+        if self.page_id not in show.pages or not palettes:
+            return
+        if kind == Choice.kind:
+            after, strip = givens.choice_of(show, group, palettes)
+            tiles: Sequence[Tile] = (strip,)
+        else:
+            after, tiles = givens.pads_of(show, group, palettes)
+        ids = []
+        for tile in tiles:
+            after, tile_id = pages.add(after, self.page_id, tile)
+            ids.append(tile_id)
+        name = tr("put palettes of {group} on the page", group=name_of(show, group))
+        self.parts.document.edit(name, after)
+        if self.arranger.on:
+            self.arranger.choose(tuple(ids))
 
     def _drop_on(self, tile: Tile, played: list[Ref]) -> bool:
         """Put things that play on a tile that takes more of them, or beside one that

@@ -30,7 +30,7 @@ from choreon.model.tiles import Part
 from choreon.model.verbs import Verb
 from choreon.render.state import PlayState
 from choreon.terms import term
-from choreon.ui import words
+from choreon.ui import kinds, words
 from choreon.ui.score.hand import ScoreHand
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.discard import discard
@@ -359,7 +359,7 @@ class CueForm(QFrame):
     def _menu_of_things(self) -> None:
         menu = Menu(self)
         there = {part.ref for part in self._plays()}
-        for playable in self.hand.show.playables.values():
+        for playable in kinds.on_shelf(self.hand.show.playables.values()):
             if playable.id != self.hand.stack_id and playable.ref not in there:
                 menu.addAction(
                     playable.name, partial(self.hand.put_into, [playable.ref])
@@ -515,7 +515,7 @@ class CueForm(QFrame):
         goes = menu.addMenu(tr("GO of another stack"))
         levels = menu.addMenu(tr("Level of"))
 
-        for playable in show.playables.values():
+        for playable in kinds.on_shelf(show.playables.values()):
             ref = playable.ref
             if playable.id == self.hand.stack_id:
                 continue

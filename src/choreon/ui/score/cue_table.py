@@ -54,7 +54,7 @@ from choreon.model.playables.stack import (
     chain,
     number_in_words,
 )
-from choreon.ui import theme
+from choreon.ui import kinds, theme
 from choreon.ui.drags import REF, all_carried
 from choreon.ui.score.hand import ScoreHand
 from choreon.ui.widgets.items import NO_PARENT, AnyIndex
@@ -395,7 +395,8 @@ class CueEditor(QStyledItemDelegate):
 
     def _names(self) -> list[str]:
         hand = self.view.hand
-        return [p.name for p in hand.show.playables.values() if p.id != hand.stack_id]
+        known = kinds.on_shelf(hand.show.playables.values())
+        return [p.name for p in known if p.id != hand.stack_id]
 
 
 def _offer_names(line: QLineEdit, names: list[str]) -> None:

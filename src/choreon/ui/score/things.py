@@ -77,7 +77,8 @@ class ThingModel(QAbstractListModel):
     def refill(self) -> None:
         """Read the show anew."""
         own = self.hand.own_id
-        things = [p for p in self.hand.show.playables.values() if p.id != own]
+        known = kinds.on_shelf(self.hand.show.playables.values())
+        things = [p for p in known if p.id != own]
         if not very_same(things, self.things):
             self.beginResetModel()
             self.things = things

@@ -1,0 +1,195 @@
+"""What groups are given from tiles: made when a tile needs it, and gone with it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+import msgspec
+
+from choreon.language import tr
+from choreon.model import attributes as at
+from choreon.model import edits, links
+from choreon.model.lamps import fixtures_of
+from choreon.model.motion import MOTIONS
+from choreon.model.playables import Given, kind_of
+from choreon.model.playables.given import MOTION
+from choreon.model.refs import GROUP, Ref, name_of
+from choreon.model.show import Palette, Show
+from choreon.model.tiles import Choice, Pad, Tile, parts
+from choreon.model.values import Value
+
+replace = msgspec.structs.replace
+
+FADE = 1.0  # seconds in which what is given comes and goes
+
+
+def given_of(show: Show, ref: Ref) -> Given | None:
+    """Returns what a group is given by a ref; None where it is something else."""
+    found = show.playables.get(ref.id)
+    return found if isinstance(found, Given) and found.ref == ref else None
+
+
+def give(show: Show, lamps: Ref, palette_id: str) -> tuple[Show, Ref]:
+    """A show with a palette of a group, or of a fixture; the one that there is where it
+    is there already.
+    """
+    palette = show.palettes[palette_id]
+    made = Given(
+        id="",
+        name=tr("{group}: {what}", group=name_of(show, lamps), what=palette.name),
+        family=palette.family,
+        palette=palette_id,
+        fade_in=FADE,
+        fade_out=FADE,
+    )
+    return _kept(show, _of(show, made, lamps))
+
+
+def give_values(
+    show: Show, lamps: Ref, name: str, values: dict[str, Value]
+) -> tuple[Show, Ref]:
+    """The same with values of a family, under a name."""
+    family = at.attribute(next(iter(values))).family
+    called = tr("{group}: {what}", group=name_of(show, lamps), what=name)
+    made = Given(
+        id="",
+        name=called,
+        family=family,
+        values=values,
+        fade_in=FADE,
+        fade_out=FADE,
+    )
+    return _kept(show, _of(show, made, lamps))
+
+
+def give_to(show: Show, fixtures: Sequence[str], palette_id: str) -> tuple[Show, Ref]:
+    """The same of certain fixtures, called after the palette alone."""
+    palette = show.palettes[palette_id]
+    made = Given(
+        id="",
+        name=palette.name,
+        family=palette.family,
+        palette=palette_id,
+        fixtures=tuple(fixtures),
+        fade_in=FADE,
+        fade_out=FADE,
+    )
+    return _kept(show, made)
+
+
+def _of(show: Show, made: Given, lamps: Ref) -> Given:
+    if lamps.kind == GROUP:
+        return replace(made, group=lamps.id)
+    return replace(made, fixtures=tuple(fixtures_of(show, [lamps])))
+
+
+def _kept(show: Show, made: Given) -> tuple[Show, Ref]:
+    for known in show.playables.values():
+        same = isinstance(known, Given) and replace(known, id="") == made
+        if same:
+            return show, known.ref
+    made = replace(made, id=edits.fresh_id(made.name, show.playables))
+    return edits.put(show, "playables", made), made.ref
+
+
+def takes(show: Show, lamps: Ref, palette: Palette) -> list[str]:
+    """Returns the fixtures of a group that can do something with a palette."""
+    from choreon.model.pages import attributes_of, mixes
+
+    found = []
+    for fixture in fixtures_of(show, [lamps]):
+        has = attributes_of(show, fixture)
+        if palette.motion is not None:
+            names = MOTIONS[palette.motion.kind].needs(palette.motion)
+        else:
+            names = tuple(links.names_in(show, palette, fixture))
+        colour = any(name in at.TARGET_COLOUR for name in names) and mixes(has)
+        if colour or any(name in has for name in names):
+            found.append(fixture)
+    return found
+
+
+def palettes_for(show: Show, lamps: Ref, family: str) -> list[Palette]:
+    """Returns the palettes of a family that a group can do something with."""
+    return [
+        palette
+        for palette in show.palettes.values()
+        if palette.family == family and takes(show, lamps, palette)
+    ]
+
+
+def families_for(show: Show, lamps: Ref) -> list[str]:
+    """Returns the families of which there are palettes that a group can take."""
+    families = dict.fromkeys(palette.family for palette in show.palettes.values())
+    order = [*at.Family, MOTION]
+    found = [family for family in families if palettes_for(show, lamps, family)]
+    return sorted(found, key=lambda family: order.index(family))
+
+
+def lamps_given(given: Given) -> Ref | None:
+    """Returns the group that is given something; None where it is single fixtures."""
+    return Ref(GROUP, given.group) if given.group else None
+
+
+def tidied(show: Show) -> Show:
+    """A show without what groups were given by tiles that are all gone."""
+    given = [one for one in show.playables.values() if isinstance(one, Given)]
+    if not given:
+        return show
+    used = set(_played(show))
+    gone = [one.id for one in given if one.ref not in used]
+    return edits.drop(show, "playables", gone) if gone else show
+
+
+def _played(show: Show) -> Iterator[Ref]:
+    for page in show.pages.values():
+        for tile in page.tiles:
+            yield from tile.leads_to
+    for playable in show.playables.values():
+        yield from kind_of(playable).plays(playable)
+    yield from (start.ref for start in show.opens)
+    yield from (part.ref for part in show.safe)
+    for control in show.inputs.values():
+        yield control.target
+    for send in show.sends.values():
+        yield send.of
+
+
+# tiles
+
+
+def choice_of(
+    show: Show, lamps: Ref, palettes: Sequence[Palette]
+) -> tuple[Show, Choice]:
+    """A show with palettes of a group, and the strip of which one is on at a time."""
+    refs = []
+    for palette in palettes:
+        show, ref = give(show, lamps, palette.id)
+        refs.append(ref)
+    names = tuple(palette.name for palette in palettes)
+    made = Choice(id="", name=name_of(show, lamps), plays=parts(*refs), names=names)
+    return show, made
+
+
+def pads_of(
+    show: Show, lamps: Ref, palettes: Sequence[Palette]
+) -> tuple[Show, tuple[Pad, ...]]:
+    """The same as pads, of which one is on at a time; those of another family are on
+    beside them.
+    """
+    made = []
+    for palette in palettes:
+        show, ref = give(show, lamps, palette.id)
+        choice = f"{lamps} {palette.family}"
+        pad = Pad(id="", name=palette.name, plays=parts(ref), choice=choice)
+        made.append(pad)
+    return show, tuple(made)
+
+
+def group_of_tile(show: Show, tile: Tile) -> Ref | None:
+    """Returns the group that a tile gives something; None where it does not."""
+    for ref in tile.leads_to:
+        given = given_of(show, ref)
+        if given is not None and given.group:
+            return Ref(GROUP, given.group)
+    return None

@@ -1,0 +1,142 @@
+"""Something of a group: a palette, or values of a family, given to its lamps from a
+tile, without a scene.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import TYPE_CHECKING, ClassVar
+
+import msgspec
+
+from choreon.language import tr
+from choreon.model import attributes as at
+from choreon.model.motion import Effect, Effects
+from choreon.model.playables.base import Playable, PlayableKind
+from choreon.model.problem import Problem
+from choreon.model.refs import GROUP, PALETTE, Ref
+from choreon.model.values import Look, Value
+
+if TYPE_CHECKING:
+    from choreon.model.show import Show
+
+replace = msgspec.structs.replace
+
+MOTION = "motion"
+EFFECT = "motion"  # the id of the one effect that a motion is
+
+
+class Given(Playable, frozen=True, kw_only=True, omit_defaults=True, tag="given"):
+    """What a group, or some `fixtures`, are given: a `palette`, which is followed, or
+    `values`, for whoever has them. `family`: what it gives, and nothing else of the
+    lamps. `each`: exact values of single fixtures, where a palette that held them is
+    gone.
+    """
+
+    kind: ClassVar[str] = "given"
+
+    family: str = at.Family.COLOUR
+    group: str = ""
+    fixtures: tuple[str, ...] = ()
+    palette: str = ""
+    values: dict[str, Value] = {}
+    each: Look = {}
+
+    @property
+    def moves(self) -> bool:
+        """Whether it is something that moves."""
+        return self.family == MOTION and bool(self.palette)
+
+
+def lamps_of(show: Show, given: Given) -> tuple[str, ...]:
+    """Returns the fixtures that are given something, in their order."""
+    if not given.group:
+        return given.fixtures
+    group = show.groups.get(given.group)
+    return () if group is None else group.fixtures
+
+
+def look_of(show: Show, given: Given) -> Look:
+    """Returns what it gives, as a look, links to its palette among it."""
+    from choreon.model import links
+
+    palette = show.palettes.get(given.palette)
+    look: Look = {}
+    for fixture in lamps_of(show, given):
+        own: dict[str, Value] = dict(given.values)
+        if palette is not None and palette.motion is None:
+            link = links.to_palette(palette.id)
+            own |= dict.fromkeys(links.names_in(show, palette, fixture), link)
+        own |= given.each.get(fixture, {})
+        if own:
+            look[fixture] = own
+    return look
+
+
+def effects_of(show: Show, given: Given) -> Effects:
+    """Returns what moves in it."""
+    palette = show.palettes.get(given.palette)
+    if palette is None or palette.motion is None:
+        return ()
+    lamps = lamps_of(show, given)
+    return (
+        Effect(id=EFFECT, motion=palette.motion, fixtures=lamps, palette=palette.id),
+    )
+
+
+def _links(given: Given) -> Iterator[str]:
+    if given.group:
+        yield str(Ref(GROUP, given.group))
+    if given.palette:
+        yield str(Ref(PALETTE, given.palette))
+
+
+def _unlinked(given: Given, show: Show, link: str) -> Given:
+    """The same with what a link comes to now in its place."""
+    from choreon.model import links
+
+    if given.group and link == str(Ref(GROUP, given.group)):
+        return replace(given, group="", fixtures=lamps_of(show, given))
+    if not given.palette or link != str(Ref(PALETTE, given.palette)):
+        return given
+    look = links.unlinked(show, look_of(show, given), link)
+    return replace(given, palette="", each=look)
+
+
+def _only(given: Given, families: Sequence[str]) -> Given:
+    if given.family in families or given.family == MOTION:
+        return given
+    return replace(given, palette="", values={}, each={})
+
+
+def _check(show: Show, given: Given) -> Iterator[Problem]:
+    path = f"playables/{given.id}"
+    lamps = [fixture for fixture in lamps_of(show, given) if fixture in show.fixtures]
+    if not lamps:
+        text = tr("{name} has no fixtures: it does nothing", name=given.name)
+        yield Problem(path, text, "warning")
+    elif not look_of(show, given) and not effects_of(show, given):
+        text = tr("{name} gives its fixtures nothing", name=given.name)
+        yield Problem(path, text, "warning")
+
+
+def _light(given: Given) -> tuple[object, ...]:
+    who = (given.group, given.fixtures)
+    return (who, given.family, given.palette, given.values, given.each)
+
+
+def _clocks(given: Given) -> tuple[str, ...]:
+    return (EFFECT,) if given.moves else ()
+
+
+GIVEN = PlayableKind(
+    title="given",
+    type=Given,
+    check=_check,
+    light=_light,
+    clocks=_clocks,
+    only=_only,
+    links=_links,
+    unlinked=_unlinked,
+    fixtures=lamps_of,
+)

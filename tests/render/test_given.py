@@ -1,0 +1,235 @@
+"""What groups are given from tiles, byte by byte: families mixed from several tiles, one
+let go, palettes and groups that change while they are on, aside, capture, why.
+"""
+
+from __future__ import annotations
+
+import pytest
+
+from choreon.demo.low_tide import low_tide
+from choreon.engine import actions
+from choreon.engine.do import Do
+from choreon.model import edits, givens, pages
+from choreon.model import links as model_links
+from choreon.model.lamps import fixtures_of
+from choreon.model.playables import Given, kind_of
+from choreon.model.refs import GROUP, PALETTE, Ref, to_tile
+from choreon.model.show import Group
+from choreon.model.tiles import Fader, Pad, Page, parts
+from choreon.model.verbs import Verb
+from choreon.render.capture import capture
+from choreon.render.compiled import compile_show
+from choreon.render.compositor import render
+from choreon.render.explain import explain
+from tests import play
+
+PARS, SPOTS = Ref(GROUP, "pars"), Ref(GROUP, "spots")
+
+
+@pytest.fixture
+def show():
+    return low_tide()
+
+
+def frame(show, state, now):
+    return render(compile_show(show), state, now)
+
+
+def on(show, *refs, at=100.0):
+    state = play.blank()
+    for n, ref in enumerate(refs):
+        state = actions.perform(show, state, Do(ref, Verb.PRESS), at + n / 10.0)
+    return state
+
+
+def scene_of(show, name, look):
+    show, ref = edits.keep_scene(show, name, look, 1.0, 1.0)
+    return show, ref
+
+
+def linked(show, group, palette_id):
+    palette = show.palettes[palette_id]
+    link = model_links.to_palette(palette_id)
+    return {
+        lamp: dict.fromkeys(model_links.names_in(show, palette, lamp), link)
+        for lamp in fixtures_of(show, [group])
+    }
+
+
+@pytest.mark.parametrize(
+    ("group", "palette"), [(PARS, "teal"), (SPOTS, "rust"), (SPOTS, "on-cello")]
+)
+def test_a_palette_of_a_group_gives_what_a_scene_of_it_would(
+    show, group, palette
+) -> None:
+    show, given = givens.give(show, group, palette)
+    show, scene = scene_of(show, "Same", linked(show, group, palette))
+    level = {lamp: {"Dimmer": 0.7} for lamp in fixtures_of(show, [group])}
+    show, light = scene_of(show, "Light", level)
+    one = frame(show, on(show, light, given), 110.0)
+    same = frame(show, on(show, light, scene), 110.0)
+    assert (one == same).all()
+    # beside the light there is a difference: it gives something
+    assert (one != frame(show, on(show, light), 110.0)).any()
+
+
+def test_families_are_mixed_from_three_tiles_and_one_is_let_go(show) -> None:
+    show, teal = givens.give(show, PARS, "teal")
+    show, level = givens.give_values(show, PARS, "60 %", {"Dimmer": 0.6})
+    show, rust = givens.give(show, PARS, "rust")
+    state = on(show, teal, level, rust)
+    all_three = frame(show, state, 110.0)
+    state = actions.perform(show, state, Do(rust, Verb.PRESS), 120.0)
+    back = frame(show, state, 130.0)
+    # what it let go of falls back to what is below
+    assert (back == frame(show, on(show, teal, level), 130.0)).all()
+    assert (all_three != back).any()
+    state = actions.perform(show, state, Do(level, Verb.PRESS), 140.0)
+    dark = frame(show, state, 150.0)
+    pars = [show.fixtures[i] for i in fixtures_of(show, [PARS])]
+    assert all(dark[0, lamp.address - 1] == 0 for lamp in pars)
+
+
+def test_one_of_a_strip_is_on_at_a_time_and_goes_over_without_a_dip(show) -> None:
+    own = givens.palettes_for(show, PARS, "colour")[:3]
+    show, strip = givens.choice_of(show, PARS, own)
+    assert strip.names == tuple(palette.name for palette in own)
+    show = edits.put(show, "pages", Page(id="p", name="P"))
+    show, tile = pages.add(show, "p", strip)
+    show, level = givens.give_values(show, PARS, "Full", {"Dimmer": 1.0})
+    state = on(show, level)
+    for step in (0.0, 1.0, 2.0):
+        state = actions.perform(
+            show, state, Do(to_tile(tile), Verb.STEP, step), 105.0 + step * 5
+        )
+    assert len([p for p in state.players if p.ref.kind == "given"]) == 2
+    show2, alone = givens.give(show, PARS, own[2].id)
+    assert show2 is show or show2 == show
+    assert (
+        frame(show, state, 130.0) == frame(show, on(show, level, alone), 130.0)
+    ).all()
+
+
+def test_a_group_that_grows_while_its_tile_is_on(show) -> None:
+    show, teal = givens.give(show, PARS, "teal")
+    lamps = show.groups["pars"].fixtures
+    light = {
+        lamp: {"Dimmer": 1.0} for lamp in (*lamps, *show.groups["uplights"].fixtures)
+    }
+    show, scene = scene_of(show, "Light", light)
+    compiled = compile_show(show)
+    state = on(show, scene, teal)
+    before = render(compiled, state, 110.0)
+    more = Group(id="pars", name="Pars", fixtures=(*lamps, "uplight-1"))
+    grown = edits.put(show, "groups", more)
+    after = render(compile_show(grown, compiled), state, 110.0)
+    lamp = show.fixtures["uplight-1"]
+    own = slice(lamp.address - 1, lamp.address + 7)
+    assert (before[0, own] != after[0, own]).any()
+    rest = [n for n in range(512) if not own.start <= n < own.stop]
+    assert (before[0, rest] == after[0, rest]).all()
+
+
+def test_a_palette_that_changes_while_it_is_on_and_one_that_goes(show) -> None:
+    show, teal = givens.give(show, PARS, "teal")
+    show, level = givens.give_values(show, PARS, "Full", {"Dimmer": 1.0})
+    compiled = compile_show(show)
+    state = on(show, level, teal)
+    before = render(compiled, state, 110.0)
+    red = {"ColorRGB_Red": 1.0, "ColorRGB_Green": 0.0, "ColorRGB_Blue": 0.0}
+    palette = edits.replace(show.palettes["teal"], values=red)
+    changed = edits.put(show, "palettes", palette)
+    after = render(compile_show(changed, compiled), state, 110.0)
+    assert (before != after).any()
+    gone = edits.remove(changed, Ref(PALETTE, "teal"))
+    assert (render(compile_show(gone), state, 110.0) == after).all()
+    without = edits.remove(gone, PARS)
+    assert (render(compile_show(without), state, 110.0) == after).all()
+    given = givens.given_of(without, teal)
+    assert given.palette == given.group == ""
+
+
+def test_a_motion_of_a_group_moves_and_can_be_turned(show) -> None:
+    motion = next(p for p in show.palettes.values() if p.motion is not None)
+    heads = next(
+        Ref(GROUP, g) for g in show.groups if givens.takes(show, Ref(GROUP, g), motion)
+    )
+    show, given = givens.give(show, heads, motion.id)
+    show, level = givens.give_values(show, heads, "Full", {"Dimmer": 1.0})
+    state = on(show, level, given)
+    seen = [frame(show, state, 110.0 + n / 3.0) for n in range(8)]
+    assert any((one != seen[0]).any() for one in seen[1:])
+    still = actions.perform(show, state, Do(given, Verb.RATE, 0.0), 111.0)
+    assert still.players != state.players
+
+
+def test_why_capture_and_aside_know_it(show) -> None:
+    show, teal = givens.give(show, PARS, "teal")
+    show, level = givens.give_values(show, PARS, "60 %", {"Dimmer": 0.6})
+    state = on(show, level, teal)
+    compiled = compile_show(show)
+    lamp = show.fixtures[show.groups["pars"].fixtures[0]]
+    told = [
+        layer.source
+        for n in range(8)
+        for why in explain(compiled, state, 110.0, lamp.universe, lamp.address + n)
+        for layer in why.layers
+    ]
+    assert any("Pars: Teal" in text for text in told)
+    assert any("Pars: 60 %" in text for text in told)
+
+    look = capture(compiled, state, 110.0)
+    kept, scene = scene_of(show, "Kept", look)
+    assert (frame(kept, on(kept, scene), 120.0) == render(compiled, state, 110.0)).all()
+
+
+# the model
+
+
+def test_the_same_is_made_once_and_goes_with_its_last_tile(show) -> None:
+    count = len(show.playables)
+    page = next(iter(show.pages))
+    show, pads = givens.pads_of(
+        show, PARS, givens.palettes_for(show, PARS, "colour")[:2]
+    )
+    ids = []
+    for pad in pads:
+        show, tile = pages.add(show, page, pad)
+        ids.append(tile)
+    show, again = givens.give(
+        show, PARS, givens.palettes_for(show, PARS, "colour")[0].id
+    )
+    assert len(show.playables) == count + 2
+    show, fader = pages.add(show, page, Fader(id="", plays=parts(again)))
+    show = edits.remove(show, *(to_tile(tile) for tile in ids))
+    assert len(show.playables) == count + 1  # the fader has one of them
+    show = edits.remove(show, to_tile(fader))
+    assert len(show.playables) == count
+    assert {pad.choice for pad in pads} == {"group:pars colour"}
+
+
+def test_only_what_a_group_can_take_is_offered(show) -> None:
+    assert "position" not in givens.families_for(show, PARS)
+    assert "position" in givens.families_for(show, SPOTS)
+    dimmers = Ref(GROUP, "house")
+    assert givens.palettes_for(show, dimmers, "colour") == []
+    empty = edits.put(show, "groups", Group(id="none", name="None", fixtures=()))
+    assert givens.families_for(empty, Ref(GROUP, "none")) == []
+
+
+def test_a_palette_dropped_on_a_page_makes_a_tile_and_no_scene(show) -> None:
+    scenes = [p for p in show.playables.values() if p.kind == "scene"]
+    show, tile = pages.fitting(show, [Ref(PALETTE, "teal")])
+    assert isinstance(tile, Pad)
+    assert [p for p in show.playables.values() if p.kind == "scene"] == scenes
+    given = givens.given_of(show, tile.plays[0].ref)
+    assert "par-1" in given.fixtures
+    assert "house-1" not in given.fixtures
+
+
+def test_a_group_that_is_emptied_is_told(show) -> None:
+    show, ref = givens.give(show, PARS, "teal")
+    show = edits.put(show, "groups", Group(id="pars", name="Pars", fixtures=()))
+    given = givens.given_of(show, ref)
+    assert isinstance(given, Given)
+    assert any("no fixtures" in p.text for p in kind_of(given).check(show, given))
