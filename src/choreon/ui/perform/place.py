@@ -359,6 +359,7 @@ class PerformPlace(QWidget):
 
     def _delete_page(self, page: Page) -> None:
         show = edits.drop(self.parts.document.show, "pages", [page.id])
+        show = givens.tidied(show)
         self.parts.document.edit(tr("delete the page {name}", name=page.name), show)
 
     def _move_page(self, ref: Ref, index: int) -> None:
