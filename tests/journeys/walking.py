@@ -42,6 +42,7 @@ from choreon.model.show import Show
 from choreon.ui.compose.canvas.figure_dialog import FigureDialog
 from choreon.ui.compose.canvas.view import Tool
 from choreon.ui.help.window import HelpWindow
+from choreon.ui.perform.rig_page_dialog import RigPageDialog
 from choreon.ui.rig.wall_dialog import WallDialog
 from choreon.ui.tiles.base import TileWidget
 from choreon.ui.widgets import tips
@@ -314,6 +315,11 @@ def _perform(hands: Hands) -> Iterator[State]:
         settle()
         yield State(f"page {page}", hands.window)
     parts.engine.release()
+    dialog = RigPageDialog(parts.document.show, perform.page_id, hands.window)
+    dialog.show()
+    settle()
+    yield State("a page from the rig", dialog, dialog.isVisible)
+    discard(dialog)
 
     perform.arrange(True)
     settle()

@@ -62,6 +62,23 @@ def give_values(
     return _kept(show, _of(show, made, lamps))
 
 
+def values_to(
+    show: Show, fixtures: Sequence[str], name: str, values: dict[str, Value]
+) -> tuple[Show, Ref]:
+    """A show with values of certain fixtures, under a name."""
+    family = at.attribute(next(iter(values))).family
+    made = Given(
+        id="",
+        name=name,
+        family=family,
+        values=values,
+        fixtures=tuple(fixtures),
+        fade_in=FADE,
+        fade_out=FADE,
+    )
+    return _kept(show, made)
+
+
 def give_to(show: Show, fixtures: Sequence[str], palette_id: str) -> tuple[Show, Ref]:
     """The same of certain fixtures, called after the palette alone."""
     palette = show.palettes[palette_id]

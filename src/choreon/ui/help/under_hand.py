@@ -60,6 +60,7 @@ PAGE_OF = {
     "PageView": "perform",
     "OnNow": "perform",
     "Inspector": "perform",
+    "RigPageDialog": "perform",
     "LampPanel": "masters",
     "AsidePanel": "masters",
     "MasterWidget": "masters",

@@ -50,8 +50,8 @@ TICK, CALM = 50, 100  # milliseconds between looks at what fades, and fades slow
 QUICK = 3.0  # seconds that a fade still takes, to be looked at often
 KEYS = "1234567890QWERTYUIOPASDFGHJKLZXCVBNM"
 EMPTY = tr(
-    "An empty page. Drag scenes, palettes, groups or fixtures here, or press “Arrange” "
-    "and add tiles."
+    "An empty page. Press “From the rig…” above for all that the rig can do, drag "
+    "scenes, palettes, groups or fixtures here, or add tiles."
 )
 
 

@@ -80,10 +80,12 @@ from choreon.ui.perform.hand import AsidePanel, LampPanel
 from choreon.ui.perform.on_now import OnNow
 from choreon.ui.perform.page_tabs import PageTabs
 from choreon.ui.perform.page_view import PageView
+from choreon.ui.perform.rig_page_dialog import RigPageDialog
 from choreon.ui.stage.mini import MiniStages
 from choreon.ui.stage.picture import StagePicture
 from choreon.ui.tiles import TileWidget
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.discard import discard
 from choreon.ui.widgets.flow import flow
 from choreon.ui.widgets.menu import Menu
 
@@ -180,6 +182,14 @@ class PerformPlace(QWidget):
             tr("Put a tile on this page"),
         )
 
+        self.rig_button = basics.button(
+            tr("From the rig…"),
+            self.ask_rig_page,
+            "quiet",
+            "rig",
+            tr("Lay out what the rig can do: levels, colours, aims, beams, motions"),
+        )
+
         self.tidy_button = basics.button(
             tr("Tidy"),
             self.arranger.tidy,
@@ -216,6 +226,7 @@ class PerformPlace(QWidget):
             self.tabs,
             self.new_button,
             1,
+            self.rig_button,
             self.add_button,
             self.tidy_button,
             self.arrange_button,
@@ -288,6 +299,7 @@ class PerformPlace(QWidget):
         shown_page = self.view.page
         is_empty = shown_page is not None and not shown_page.tiles
         self.add_button.setVisible(is_empty or self.arranger.on)
+        self.rig_button.setVisible(is_empty or self.arranger.on)
 
         self.arrange_button.setEnabled(bool(known))
         self.tidy_button.setVisible(self.arranger.on)
@@ -425,6 +437,7 @@ class PerformPlace(QWidget):
         self.banner.setVisible(on)
         self.tidy_button.setVisible(on)
         self.add_button.setVisible(on or not self.tiles)
+        self.rig_button.setVisible(on or not self.tiles)
         self.right.setCurrentIndex(0)
 
         if on:
@@ -631,9 +644,20 @@ class PerformPlace(QWidget):
             self.add_button.mapToGlobal(self.add_button.rect().bottomLeft())
         )
 
+    def ask_rig_page(self) -> None:
+        """Ask what of the rig is to be on the page, and lay it out."""
+        show = self.parts.document.show
+        if self.page_id not in show.pages:
+            return
+        dialog = RigPageDialog(show, self.page_id, self)
+        if dialog.exec() and dialog.made is not None:
+            self.parts.document.edit(tr("a page from the rig"), dialog.made)
+        discard(dialog)
+
     def add_menu(self) -> QMenu:
         """All that can be put on a page."""
         menu = Menu(self)
+        menu.addAction(tr("A page from the rig…"), self.ask_rig_page)
         self._add_played(menu)
         self._add_of_groups(menu)
         menu.addSeparator()

@@ -8,11 +8,12 @@ from PySide6.QtGui import QColor, QPainter, QPen, QResizeEvent
 from choreon.engine.actions import choices
 from choreon.engine.actions.tile_context import playing
 from choreon.language import tr
-from choreon.model.playables import Playable
+from choreon.model.playables import Given, Playable
 from choreon.model.refs import exists, find, name_of
 from choreon.model.tiles import Page, player_id
 from choreon.model.verbs import Edge, Verb
 from choreon.render.state import PlayState
+from choreon.ui import palettes as palette_deeds
 from choreon.ui import theme
 from choreon.ui.parts import Parts
 from choreon.ui.stage.mini import MiniStages
@@ -25,8 +26,11 @@ from choreon.ui.tiles.base import (
     now,
     progress,
 )
+from choreon.ui.widgets.colour_field import on_screen
 from choreon.ui.widgets.faders import FaderSlider
 from choreon.ui.widgets.spoken import Role, Spoken
+
+SWATCH = 7.0  # pixels of a colour that a group is given
 
 
 class PlayingWidget(TileWidget):
@@ -358,6 +362,7 @@ class ChoiceTile(PlayingWidget):
         painter.drawRoundedRect(cell, 5, 5)
 
         playable = self._played(number)
+        self._draw_swatch(painter, playable, cell)
         tall = cell.height() - 28
         if playable is not None and tall > 20:
             mini = self.minis.picture(playable, int(cell.width()), int(tall), self)
@@ -380,6 +385,19 @@ class ChoiceTile(PlayingWidget):
             painter.drawRoundedRect(cell, 5, 5)
 
     outlined = False
+
+    def _draw_swatch(
+        self, painter: QPainter, playable: Playable | None, cell: QRectF
+    ) -> None:
+        """The colour that a group is given, where it is one."""
+        if not isinstance(playable, Given):
+            return
+        palette = self.parts.document.show.palettes.get(playable.palette)
+        rgb = None if palette is None else palette_deeds.colour_of(palette)
+        if rgb is not None:
+            painter.setBrush(on_screen(rgb))
+            strip = QRectF(cell.left() + 6, cell.top() + 5, cell.width() - 12, SWATCH)
+            painter.drawRoundedRect(strip, 2, 2)
 
     def _played(self, number: int) -> Playable | None:
         if number < 0:

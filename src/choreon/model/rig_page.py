@@ -1,0 +1,232 @@
+"""A page from the rig: for each group its level, its colours, its aims, its beams, what
+moves, laid out section by section, without a scene being made first.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+import msgspec
+
+from choreon.language import capital, tr
+from choreon.model import arrange, edits, givens, pages
+from choreon.model import attributes as at
+from choreon.model.lamps import fixtures_of
+from choreon.model.playables.given import MOTION
+from choreon.model.refs import BLACKOUT, GRAND, GROUP, Ref, name_of
+from choreon.model.show import Group, Show
+from choreon.model.tiles import (
+    AnyTile,
+    Choice,
+    DeedTile,
+    Dial,
+    Fader,
+    Flash,
+    MasterTile,
+    Page,
+    Section,
+    Spot,
+    TempoTile,
+    Tile,
+    Turns,
+    parts,
+)
+from choreon.model.values import Value
+from choreon.terms import term
+
+replace = msgspec.structs.replace
+
+WHOLE = "whole-stage"  # the section of all lamps
+FULL: dict[str, Value] = {at.DIMMER: 1.0}
+COLUMNS = 12
+
+
+class Wanted(msgspec.Struct, frozen=True):
+    """What a page from the rig is to have: of which groups, the levels, flashes, the
+    families of palettes, and what is for all that plays. `large`: tiles of half as many
+    to a line.
+    """
+
+    groups: tuple[Ref, ...]
+    levels: bool = True
+    flashes: bool = True
+    families: tuple[str, ...] = (
+        at.Family.COLOUR,
+        at.Family.POSITION,
+        at.Family.BEAM,
+        MOTION,
+    )
+    whole: bool = True
+    large: bool = False
+
+
+def groups_for(show: Show) -> tuple[Show, tuple[Ref, ...]]:
+    """Returns the groups of a show, and the show; where it has none, with those that
+    suggest themselves by kind and by bar.
+    """
+    if show.groups:
+        return show, tuple(Ref(GROUP, group) for group in show.groups)
+    made: list[Group] = []
+    for name, fixtures in arrange.suggested_groups(show):
+        called = edits.fresh_name(name, [group.name for group in made])
+        group_id = edits.fresh_id(called, [group.id for group in made])
+        made.append(Group(id=group_id, name=called, fixtures=tuple(fixtures)))
+    if not made:
+        return show, ()
+    show = edits.put(show, "groups", *made)
+    return show, tuple(Ref(GROUP, group.id) for group in made)
+
+
+class _Laid:
+    """Tiles as they are laid from left to right, line by line, in one section."""
+
+    def __init__(self, section: str, large: bool) -> None:
+        self.section, self.factor = section, 2 if large else 1
+        self.x = self.y = self.deep = 0
+        self.tiles: list[AnyTile] = []
+
+    def put(self, tile: AnyTile, wide: int, high: int) -> None:
+        """Put a tile where there is room."""
+        wide = min(COLUMNS, wide * self.factor)
+        if self.x + wide > COLUMNS:
+            self.x, self.y, self.deep = 0, self.y + self.deep, 0
+        spot = Spot(self.x, self.y, wide, high)
+        self.tiles.append(replace(tile, spot=spot, section=self.section))
+        self.x += wide
+        self.deep = max(self.deep, high)
+
+
+def page_from_rig(show: Show, page_id: str, wanted: Wanted) -> Show:
+    """A show in which a page has what is wanted of the rig. What it has already stays
+    where it is; a strip that lacks a palette gets it at its end.
+    """
+    page = show.pages[page_id]
+    sections = list(page.sections)
+    made: list[AnyTile] = []
+
+    if wanted.whole:
+        show, tiles = _for_all(show, wanted)
+        made += tiles
+        sections = _with_section(sections, WHOLE, tr("The whole stage"))
+    for group in wanted.groups:
+        show, tiles = _for_group(show, group, wanted)
+        if tiles:
+            made += tiles
+            sections = _with_section(sections, group.id, name_of(show, group))
+
+    page = replace(show.pages[page_id], sections=tuple(sections))
+    page = _with_tiles(page, made)
+    return edits.put(show, "pages", page)
+
+
+def _with_section(known: list[Section], section_id: str, name: str) -> list[Section]:
+    if any(section.id == section_id for section in known):
+        return known
+    return [*known, Section(section_id, name)]
+
+
+def _for_all(show: Show, wanted: Wanted) -> tuple[Show, list[AnyTile]]:
+    """What is for the whole stage, and for all that plays."""
+    laid = _Laid(WHOLE, wanted.large)
+    lamps = fixtures_of(show, wanted.groups) or list(show.fixtures)
+    dims = [lamp for lamp in lamps if at.DIMMER in _has(show, lamp)]
+    if dims and wanted.levels:
+        show, ref = givens.values_to(show, dims, tr("The whole stage"), FULL)
+        laid.put(Fader(id="", name=tr("All"), plays=parts(ref)), 1, 4)
+    for master in (GRAND, BLACKOUT):
+        if master.id in show.masters:
+            laid.put(MasterTile(id="", drives=master), 1 if master == GRAND else 2, 4)
+    laid.put(TempoTile(id=""), 2, 2)
+    for deed in ("undo", "release"):
+        laid.put(DeedTile(id="", deed=deed), 2, 2)
+    return show, laid.tiles
+
+
+def _has(show: Show, lamp: str) -> set[str]:
+    has = pages.attributes_of(show, lamp)
+    return has | {at.DIMMER} if pages.mixes(has) else has
+
+
+def _for_group(show: Show, group: Ref, wanted: Wanted) -> tuple[Show, list[AnyTile]]:
+    """What a group can do: its level, flashed and by a fader, then a strip a family."""
+    laid = _Laid(group.id, wanted.large)
+    dims = any(at.DIMMER in _has(show, lamp) for lamp in fixtures_of(show, [group]))
+    if dims and wanted.levels:
+        show, ref = givens.give_values(show, group, tr("level"), FULL)
+        fader = Fader(id="", name=tr("Level"), plays=parts(ref))
+        laid.put(fader, 1, 4)
+    if dims and wanted.flashes:
+        show, ref = givens.give_values(show, group, tr("flash"), FULL)
+        laid.put(Flash(id="", name=tr("Flash"), plays=parts(ref)), 1, 4)
+
+    for family in wanted.families:
+        own = givens.palettes_for(show, group, family)
+        if not own:
+            continue
+        show, strip = givens.choice_of(show, group, own)
+        name = capital(term(family))
+        wide = min(10, max(3, len(own)))
+        laid.put(replace(strip, name=name), wide, 2)
+        if family == MOTION:
+            of = strip.leads_to
+            for turns in (Turns.RATE, Turns.SIZE):
+                laid.put(Dial(id="", of=of, turns=turns, name=DIALS[turns]), 2, 2)
+    return show, laid.tiles
+
+
+DIALS = {Turns.RATE: tr("How fast"), Turns.SIZE: tr("How large")}
+
+
+def _with_tiles(page: Page, made: Sequence[AnyTile]) -> Page:
+    """A page with tiles more, each that it has already as it is."""
+    tiles = list(page.tiles)
+    for tile in made:
+        known = next((n for n, one in enumerate(tiles) if _alike(one, tile)), None)
+        if known is not None:
+            tiles[known] = _with_more(tiles[known], tile)
+            continue
+        spot = tile.spot or Spot()
+        taken = pages.spots(replace(page, tiles=tuple(tiles)), tile.section).values()
+        if any(spot.overlaps(other) for other in taken):
+            spot = pages.free_spot(page, taken, spot)
+        ids = [one.id for one in tiles]
+        stem = tile.name or tile.kind
+        own = edits.fresh_id(f"{page.id} {tile.section} {stem}", ids)
+        tiles.append(replace(tile, id=own, spot=spot))
+    return replace(page, tiles=tuple(tiles))
+
+
+def _alike(one: Tile, other: Tile) -> bool:
+    """Whether a tile is there for the same."""
+    if type(one) is not type(other) or one.section != other.section:
+        return False
+    if isinstance(one, Choice) and isinstance(other, Choice):
+        return bool(set(one.leads_to) & set(other.leads_to))
+    if isinstance(one, Dial) and isinstance(other, Dial):
+        same = bool(set(one.of) & set(other.of))
+        return same and one.turns == other.turns
+    if isinstance(one, DeedTile) and isinstance(other, DeedTile):
+        return one.deed == other.deed
+    return one.leads_to == other.leads_to
+
+
+def _with_more(known: AnyTile, made: AnyTile) -> AnyTile:
+    """A strip with what it lacks at its end; all else as it is."""
+    if not isinstance(known, Choice) or not isinstance(made, Choice):
+        return known
+    there = set(known.leads_to)
+    more = [n for n, part in enumerate(made.plays) if part.ref not in there]
+    if not more:
+        return known
+    plays = (*known.plays, *(made.plays[n] for n in more))
+    names = tuple(known.names[: len(known.plays)])
+    names += ("",) * (len(known.plays) - len(names))
+    return replace(known, plays=plays, names=(*names, *(made.names[n] for n in more)))
+
+
+def families_there(show: Show, groups: Iterable[Ref]) -> list[str]:
+    """Returns the families of which any of some groups can take palettes."""
+    found: dict[str, None] = {}
+    for group in groups:
+        found |= dict.fromkeys(givens.families_for(show, group))
+    return [f for f in (*at.Family, MOTION) if f in found]

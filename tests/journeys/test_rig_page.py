@@ -1,0 +1,110 @@
+"""A page from the rig, and palettes of a group on tiles, by hand."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF
+from PySide6.QtWidgets import QApplication
+
+from choreon.engine.do import Do
+from choreon.model import edits, givens
+from choreon.model.refs import GROUP, PALETTE, Ref, to_tile
+from choreon.model.tiles import Choice, Fader, Pad
+from choreon.model.verbs import Verb
+from tests.conftest import values
+from tests.journeys.conftest import pick
+
+PARS = Ref(GROUP, "pars")
+
+
+def page_of(hands):
+    perform = hands.window.perform
+    return hands.parts.document.show.pages[perform.page_id]
+
+
+def empty_page(hands):
+    perform = hands.place("perform")
+    hands.click(perform.new_button)
+    hands.until(lambda: not perform.tiles)
+    return perform
+
+
+def par(hands, node) -> list[int]:
+    lamp = hands.parts.document.show.fixtures["par-1"]
+    return values(node, lamp.universe)[lamp.address - 1 : lamp.address + 7]
+
+
+def test_from_an_empty_page_to_playing_by_it(hands, node):
+    perform = empty_page(hands)
+    before = len(hands.parts.document.show.playables)
+
+    def answer(dialog) -> None:
+        assert len(dialog.picture.page.tiles) > 30
+        hands.click(dialog.flashes)
+        hands.click(dialog.groups[Ref(GROUP, "house")])
+        hands.click(dialog.go)
+
+    hands.in_dialog(lambda: hands.click(perform.rig_button), answer)
+    page = page_of(hands)
+    hands.until(lambda: len(perform.tiles) == len(page.tiles))
+    assert not perform.rig_button.isVisible()
+    assert not [tile for tile in page.tiles if tile.section == "house"]
+    kinds = {
+        p.kind for p in list(hands.parts.document.show.playables.values())[before:]
+    }
+    assert kinds == {"given"}
+
+    own = [tile for tile in page.tiles if tile.section == "pars"]
+    level = next(tile for tile in own if isinstance(tile, Fader))
+    colour = next(tile for tile in own if isinstance(tile, Choice))
+    hands.parts.engine.send(Do(to_tile(level.id), Verb.LEVEL, 1.0))
+    hands.until(lambda: any(par(hands, node)))
+    rust = colour.names.index("Rust")
+    hands.parts.engine.send(Do(to_tile(colour.id), Verb.STEP, float(rust)))
+    hands.until(lambda: (p := par(hands, node)) and p[1] > 200 and p[3] < 30)
+    deep = colour.names.index("Deep")
+    hands.parts.engine.send(Do(to_tile(colour.id), Verb.STEP, float(deep)))
+    hands.until(lambda: par(hands, node)[3] > 200 and par(hands, node)[1] < 60)
+    # back to before
+    hands.parts.engine.deed("undo")
+    hands.until(lambda: par(hands, node)[1] > 200)
+
+    # undo of the edit takes the whole page back
+    hands.parts.document.undo()
+    hands.until(lambda: not perform.tiles)
+    assert len(hands.parts.document.show.playables) == before
+
+
+def test_palettes_of_a_group_from_the_menu_and_one_more_by_dropping(hands):
+    perform = empty_page(hands)
+    show = hands.parts.document.show
+    act = lambda: hands.click(perform.add_button)  # noqa: E731
+    pick(hands, act, "Palettes of a group", "Pars", "Colour: pads")
+    pads = page_of(hands).tiles
+    own = givens.palettes_for(show, PARS, "colour")
+    assert [tile.name for tile in pads] == [palette.name for palette in own]
+    assert {tile.choice for tile in pads if isinstance(tile, Pad)} == {
+        "group:pars colour"
+    }
+
+    look = {"any": {"ColorRGB_Red": 1.0, "ColorRGB_Green": 0.9, "ColorRGB_Blue": 0.1}}
+    from choreon.model import palettes
+
+    changed, _ = palettes.keep_palette(
+        hands.parts.document.show, "Straw", "colour", look
+    )
+    hands.parts.document.edit("straw", changed)
+    hands.until(lambda: len(perform.tiles) == len(pads))
+    QApplication.processEvents()
+    widget = perform.tiles[pads[0].id]
+    middle = widget.mapTo(perform, widget.rect().center())
+    perform.drop([Ref(PALETTE, "straw")], QPointF(middle))
+    tile = page_of(hands).tiles[-1]
+    given = givens.given_of(hands.parts.document.show, tile.plays[0].ref)
+    assert (given.group, given.palette) == ("pars", "straw")
+    assert tile.choice == "group:pars colour"
+
+    # what is of a group lies on no shelf, and goes with its last tile
+    shelf = hands.place("compose").shelf
+    assert given.id not in shelf.strip.cards.ids()
+    gone = edits.remove(hands.parts.document.show, tile.ref)
+    assert given.id not in gone.playables
