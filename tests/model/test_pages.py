@@ -152,14 +152,12 @@ def test_what_is_dropped_makes_the_tile_that_fits():
     assert kind(groups["Front"]) == "master"
     assert pages.fitting(SHOW, [Ref("mark", "centre")])[1] is None
     motion = next(p for p in SHOW.palettes.values() if p.motion is not None)
-    assert pages.fitting(SHOW, [Ref(PALETTE, motion.id)])[1] is None
+    assert kind(Ref(PALETTE, motion.id)) == "pad"
     colour = next(p for p in SHOW.palettes.values() if p.family == "colour")
     show, tile = pages.fitting(SHOW, [Ref(PALETTE, colour.id)])
-    assert tile.plays[0].only == ("colour",)
-    scene = show.playables[tile.plays[0].ref.id]
-    assert f"palette:{colour.id}" in {
-        v for values in scene.look.values() for v in values.values()
-    }
+    given = show.playables[tile.plays[0].ref.id]
+    assert (given.kind, given.palette) == ("given", colour.id)
+    assert {p.id for p in show.playables.values()} - set(SHOW.playables) == {given.id}
 
 
 def test_a_show_with_every_kind_of_tile_is_written_and_read_and_sent():

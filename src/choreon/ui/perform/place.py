@@ -823,10 +823,7 @@ class PerformPlace(QWidget):
         show, made = pages.fitting(show, refs)
         if made is None:
             text = (
-                tr(
-                    "A motion makes no tile by itself: keep it in a scene, and drag "
-                    "that."
-                )
+                tr("None of the fixtures can do anything with this palette.")
                 if refs[0].kind == PALETTE
                 else tr(
                     "This makes no tile by itself: keep it in a scene, and drag that."
