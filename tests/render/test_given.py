@@ -163,6 +163,43 @@ def test_a_motion_of_a_group_moves_and_can_be_turned(show) -> None:
     assert quicker.players != state.players
 
 
+def test_a_motion_goes_on_where_its_palette_goes(show) -> None:
+    motion = next(p for p in show.palettes.values() if p.motion is not None)
+    heads = next(
+        Ref(GROUP, g) for g in show.groups if givens.takes(show, Ref(GROUP, g), motion)
+    )
+    show, given = givens.give(show, heads, motion.id)
+    show, level = givens.give_values(show, heads, "Full", {"Dimmer": 1.0})
+    state = on(show, level, given)
+    gone = edits.remove(show, Ref(PALETTE, motion.id))
+    alone = edits.remove(gone, heads)
+
+    before = [frame(show, state, 110.0 + n / 3.0) for n in range(8)]
+    assert any((one != before[0]).any() for one in before[1:])
+    for after in (gone, alone):
+        seen = [frame(after, state, 110.0 + n / 3.0) for n in range(8)]
+        assert all((a == b).all() for a, b in zip(before, seen, strict=True))
+        assert givens.given_of(after, given).moves
+
+
+def test_an_aim_stays_where_its_palette_and_then_its_mark_go(show) -> None:
+    show, given = givens.give(show, SPOTS, "on-cello")
+    show, level = givens.give_values(show, SPOTS, "Full", {"Dimmer": 1.0})
+    state = on(show, level, given)
+    before = frame(show, state, 110.0)
+    gone = edits.remove(show, Ref(PALETTE, "on-cello"))
+    marks = [
+        value
+        for values in givens.given_of(gone, given).each.values()
+        for value in values.values()
+        if isinstance(value, str)
+    ]
+    assert marks  # it follows the mark still
+    assert (frame(gone, state, 110.0) == before).all()
+    bare = edits.remove(gone, Ref("mark", marks[0].removeprefix("mark:")))
+    assert (frame(bare, state, 110.0) == before).all()
+
+
 def test_why_capture_and_aside_know_it(show) -> None:
     show, teal = givens.give(show, PARS, "teal")
     show, level = givens.give_values(show, PARS, "60 %", {"Dimmer": 0.6})

@@ -4,7 +4,7 @@ tile, without a scene.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from typing import TYPE_CHECKING, ClassVar
 
 import msgspec
@@ -29,8 +29,8 @@ EFFECT = "motion"  # the id of the one effect that a motion is
 class Given(Playable, frozen=True, kw_only=True, omit_defaults=True, tag="given"):
     """What a group, or some `fixtures`, are given: a `palette`, which is followed, or
     `values`, for whoever has them. `family`: what it gives, and nothing else of the
-    lamps. `each`: exact values of single fixtures, where a palette that held them is
-    gone.
+    lamps. `each` and `effects`: exact values of single fixtures, and what moves, where
+    a palette that held them is gone.
     """
 
     kind: ClassVar[str] = "given"
@@ -41,11 +41,12 @@ class Given(Playable, frozen=True, kw_only=True, omit_defaults=True, tag="given"
     palette: str = ""
     values: dict[str, Value] = {}
     each: Look = {}
+    effects: Effects = ()
 
     @property
     def moves(self) -> bool:
         """Whether it is something that moves."""
-        return self.family == MOTION and bool(self.palette)
+        return self.family == MOTION and bool(self.palette or self.effects)
 
 
 def lamps_of(show: Show, given: Given) -> tuple[str, ...]:
@@ -76,12 +77,31 @@ def look_of(show: Show, given: Given) -> Look:
 def effects_of(show: Show, given: Given) -> Effects:
     """Returns what moves in it."""
     palette = show.palettes.get(given.palette)
-    if palette is None or palette.motion is None:
-        return ()
     lamps = lamps_of(show, given)
+    if palette is None or palette.motion is None:
+        return tuple(replace(effect, fixtures=lamps) for effect in given.effects)
+
     return (
         Effect(id=EFFECT, motion=palette.motion, fixtures=lamps, palette=palette.id),
     )
+
+
+def _looks(given: Given) -> tuple[Look, ...]:
+    return (given.each,) if given.each else ()
+
+
+def _with_looks(given: Given, change: Callable[[Look], Look]) -> Given:
+    each = change(given.each)
+    return given if each is given.each else replace(given, each=each)
+
+
+def _effects(given: Given) -> Effects:
+    return given.effects
+
+
+def _with_effects(given: Given, change: Callable[[Effects], Effects]) -> Given:
+    effects = change(given.effects)
+    return given if effects is given.effects else replace(given, effects=effects)
 
 
 def _links(given: Given) -> Iterator[str]:
@@ -93,20 +113,22 @@ def _links(given: Given) -> Iterator[str]:
 
 def _unlinked(given: Given, show: Show, link: str) -> Given:
     """The same with what a link comes to now in its place."""
-    from choreon.model import links
+    from choreon.model import effects, links
 
     if given.group and link == str(Ref(GROUP, given.group)):
         return replace(given, group="", fixtures=lamps_of(show, given))
     if not given.palette or link != str(Ref(PALETTE, given.palette)):
         return given
+
     look = links.unlinked(show, look_of(show, given), link)
-    return replace(given, palette="", each=look)
+    moving = effects.unlinked(show, effects_of(show, given), link)
+    return replace(given, palette="", each=look, effects=moving)
 
 
 def _only(given: Given, families: Sequence[str]) -> Given:
     if given.family in families or given.family == MOTION:
         return given
-    return replace(given, palette="", values={}, each={})
+    return replace(given, palette="", values={}, each={}, effects=())
 
 
 def _check(show: Show, given: Given) -> Iterator[Problem]:
@@ -122,7 +144,8 @@ def _check(show: Show, given: Given) -> Iterator[Problem]:
 
 def _light(given: Given) -> tuple[object, ...]:
     who = (given.group, given.fixtures)
-    return (who, given.family, given.palette, given.values, given.each)
+    what = (given.palette, given.values, given.each, given.effects)
+    return (who, given.family, *what)
 
 
 def _clocks(given: Given) -> tuple[str, ...]:
@@ -133,6 +156,10 @@ GIVEN = PlayableKind(
     title="given",
     type=Given,
     check=_check,
+    looks=_looks,
+    with_looks=_with_looks,
+    effects=_effects,
+    with_effects=_with_effects,
     light=_light,
     clocks=_clocks,
     only=_only,
