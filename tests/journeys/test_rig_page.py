@@ -74,6 +74,34 @@ def test_from_an_empty_page_to_playing_by_it(hands, node):
     assert len(hands.parts.document.show.playables) == before
 
 
+def test_what_became_of_the_show_while_it_was_asked_is_kept(hands):
+    perform = empty_page(hands)
+    document = hands.parts.document
+
+    def answer(dialog) -> None:
+        show, _ = edits.keep_group(document.show, "Meanwhile", ["par-1"])
+        document.edit("a group meanwhile", edits.remove(show, PARS))
+        hands.click(dialog.go)
+
+    hands.in_dialog(lambda: hands.click(perform.rig_button), answer)
+    assert any(group.name == "Meanwhile" for group in document.show.groups.values())
+    assert "pars" not in document.show.groups
+    sections = {tile.section for tile in page_of(hands).tiles}
+    assert "spots" in sections
+    assert "pars" not in sections
+
+    # and a page that is gone by then stays gone
+    perform = empty_page(hands)
+    gone = perform.page_id
+
+    def late(dialog) -> None:
+        document.edit("no page", edits.remove(document.show, Ref("page", gone)))
+        hands.click(dialog.go)
+
+    hands.in_dialog(lambda: hands.click(perform.rig_button), late)
+    assert gone not in document.show.pages
+
+
 def test_palettes_of_a_group_from_the_menu_and_one_more_by_dropping(hands):
     perform = empty_page(hands)
     show = hands.parts.document.show

@@ -34,64 +34,43 @@ def give(show: Show, lamps: Ref, palette_id: str) -> tuple[Show, Ref]:
     is there already.
     """
     palette = show.palettes[palette_id]
-    made = Given(
-        id="",
-        name=tr("{group}: {what}", group=name_of(show, lamps), what=palette.name),
-        family=palette.family,
-        palette=palette_id,
-        fade_in=FADE,
-        fade_out=FADE,
-    )
-    return _kept(show, _of(show, made, lamps))
+    made = _given(_called(show, lamps, palette.name), palette.family)
+    return _kept(show, _of(show, replace(made, palette=palette_id), lamps))
 
 
 def give_values(
     show: Show, lamps: Ref, name: str, values: dict[str, Value]
 ) -> tuple[Show, Ref]:
     """The same with values of a family, under a name."""
-    family = at.attribute(next(iter(values))).family
-    called = tr("{group}: {what}", group=name_of(show, lamps), what=name)
-    made = Given(
-        id="",
-        name=called,
-        family=family,
-        values=values,
-        fade_in=FADE,
-        fade_out=FADE,
-    )
-    return _kept(show, _of(show, made, lamps))
+    made = _given(_called(show, lamps, name), _family(values))
+    return _kept(show, _of(show, replace(made, values=values), lamps))
 
 
 def values_to(
     show: Show, fixtures: Sequence[str], name: str, values: dict[str, Value]
 ) -> tuple[Show, Ref]:
     """A show with values of certain fixtures, under a name."""
-    family = at.attribute(next(iter(values))).family
-    made = Given(
-        id="",
-        name=name,
-        family=family,
-        values=values,
-        fixtures=tuple(fixtures),
-        fade_in=FADE,
-        fade_out=FADE,
-    )
-    return _kept(show, made)
+    made = _given(name, _family(values))
+    return _kept(show, replace(made, values=values, fixtures=tuple(fixtures)))
 
 
 def give_to(show: Show, fixtures: Sequence[str], palette_id: str) -> tuple[Show, Ref]:
     """The same of certain fixtures, called after the palette alone."""
     palette = show.palettes[palette_id]
-    made = Given(
-        id="",
-        name=palette.name,
-        family=palette.family,
-        palette=palette_id,
-        fixtures=tuple(fixtures),
-        fade_in=FADE,
-        fade_out=FADE,
-    )
-    return _kept(show, made)
+    made = _given(palette.name, palette.family)
+    return _kept(show, replace(made, palette=palette_id, fixtures=tuple(fixtures)))
+
+
+def _given(name: str, family: str) -> Given:
+    return Given(id="", name=name, family=family, fade_in=FADE, fade_out=FADE)
+
+
+def _called(show: Show, lamps: Ref, what: str) -> str:
+    return tr("{group}: {what}", group=name_of(show, lamps), what=what)
+
+
+def _family(values: dict[str, Value]) -> str:
+    return at.attribute(next(iter(values))).family
 
 
 def _of(show: Show, made: Given, lamps: Ref) -> Given:

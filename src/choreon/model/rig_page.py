@@ -39,6 +39,7 @@ replace = msgspec.structs.replace
 WHOLE = "whole-stage"  # the section of all lamps
 FULL: dict[str, Value] = {at.DIMMER: 1.0}
 COLUMNS = 12
+DIAL_HIGH = 4  # lines, so that what it is at can be read above its name
 
 
 class Wanted(msgspec.Struct, frozen=True):
@@ -133,10 +134,14 @@ def _for_all(show: Show, wanted: Wanted) -> tuple[Show, list[AnyTile]]:
     if dims and wanted.levels:
         show, ref = givens.values_to(show, dims, tr("The whole stage"), FULL)
         laid.put(Fader(id="", name=tr("All"), plays=parts(ref)), 1, 4)
-    for master in (GRAND, BLACKOUT):
-        if master.id in show.masters:
-            laid.put(MasterTile(id="", drives=master), 1 if master == GRAND else 2, 4)
-    laid.put(TempoTile(id=""), 2, 2)
+
+    # one column is too narrow for the whole name of the grand master
+    if GRAND.id in show.masters:
+        laid.put(MasterTile(id="", name=tr("Grand"), drives=GRAND), 1, 4)
+    if BLACKOUT.id in show.masters:
+        laid.put(MasterTile(id="", drives=BLACKOUT), 2, 4)
+
+    laid.put(TempoTile(id=""), 2, 4)
     for deed in ("undo", "release"):
         laid.put(DeedTile(id="", deed=deed), 2, 2)
     return show, laid.tiles
@@ -170,7 +175,8 @@ def _for_group(show: Show, group: Ref, wanted: Wanted) -> tuple[Show, list[AnyTi
         if family == MOTION:
             of = strip.leads_to
             for turns in (Turns.RATE, Turns.SIZE):
-                laid.put(Dial(id="", of=of, turns=turns, name=DIALS[turns]), 2, 2)
+                dial = Dial(id="", of=of, turns=turns, name=DIALS[turns])
+                laid.put(dial, 2, DIAL_HIGH)
     return show, laid.tiles
 
 

@@ -650,8 +650,13 @@ class PerformPlace(QWidget):
         if self.page_id not in show.pages:
             return
         dialog = RigPageDialog(show, self.page_id, self)
-        if dialog.exec() and dialog.made is not None:
-            self.parts.document.edit(tr("a page from the rig"), dialog.made)
+        if dialog.exec():
+            # what became of the show meanwhile, by a line that is recorded say, is kept
+            now = self.parts.document.show
+            made = dialog.made_of(now)
+            if made is not now:
+                self.parts.document.edit(tr("a page from the rig"), made)
+
         discard(dialog)
 
     def add_menu(self) -> QMenu:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import msgspec
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QResizeEvent
 from PySide6.QtWidgets import QWidget
@@ -141,31 +142,28 @@ class PagePicture(QWidget):
 
 
 class RigPageDialog(Dialog):
-    """Asks what a page from the rig is to have. `made` is the show with it, None while
-    nothing was taken.
-    """
+    """Asks what a page from the rig is to have."""
 
     def __init__(self, show: Show, page_id: str, parent: QWidget) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("A page from the rig"))
         self.page_id = page_id
-        self.made: Show | None = None
-        self.with_groups, groups = rig_page.groups_for(show)
-        self.with_palettes = _with_sample(self.with_groups)
-        there = rig_page.families_there(self.with_palettes, groups)
-        self.groups = {
-            ref: self._tick(name_of(self.with_groups, ref)) for ref in groups
-        }
+        self.base, groups = _ready(show)
+
+        there = rig_page.families_there(self.base, groups)
+        self.groups = {ref: self._tick(name_of(self.base, ref)) for ref in groups}
         self.families = {family: self._tick(capital(term(family))) for family in there}
         self.levels = self._tick(tr("Levels"))
         self.flashes = self._tick(tr("Flash"))
         self.whole = self._tick(tr("The whole stage"))
         self.large = self._tick(tr("Large"), False)
+
         self.picture = PagePicture()
         self.told = basics.label("", "small", wrap=True)
         self.go = basics.button(tr("Make the page"), self.accept, "main", "check")
         self.go.setDefault(True)
         self.leave = basics.button(tr("Cancel"), self.reject, "quiet")
+
         choices = QWidget()
         basics.stack(
             choices,
@@ -180,13 +178,12 @@ class RigPageDialog(Dialog):
             margins=0,
             spacing=8,
         )
+
         side = self.scrolled(choices)
         side.setFixedWidth(300)
         line = basics.row(side, basics.scroller(self.picture), spacing=12)
         basics.grow(line, 1)
         basics.stack(self, line, basics.row(1, self.leave, self.go), margins=14)
-        layout = self.layout()
-        assert layout is not None
         self.resize(860, 560)
         self._change()
 
@@ -211,17 +208,30 @@ class RigPageDialog(Dialog):
     def _change(self) -> None:
         if not hasattr(self, "go"):
             return  # not yet whole
-        base = self.with_palettes
-        before = len(base.pages[self.page_id].tiles)
-        self.made = rig_page.page_from_rig(base, self.page_id, self.wanted)
-        page = self.made.pages[self.page_id]
-        self.picture.show_page(self.made, page)
-        more = len(page.tiles) - before
-        text = plural(more, "{n} tile more", "{n} tiles more")
-        basics.say(self.told, text)
-        self.go.setEnabled(self.made != self.with_palettes)
+        made = self.made_of(self.base)
+        page = made.pages[self.page_id]
+        self.picture.show_page(made, page)
+
+        more = len(page.tiles) - len(self.base.pages[self.page_id].tiles)
+        basics.say(self.told, plural(more, "{n} tile more", "{n} tiles more"))
+        self.go.setEnabled(made != self.base)
+
+    def made_of(self, show: Show) -> Show:
+        """A show, which may have become another since this was opened, with what is
+        wanted; itself where the page is gone.
+        """
+        if self.page_id not in show.pages:
+            return show
+        base, groups = _ready(show)
+        wanted = self.wanted
+        there = tuple(group for group in wanted.groups if group in groups)
+        wanted = msgspec.structs.replace(wanted, groups=there)
+        return rig_page.page_from_rig(base, self.page_id, wanted)
 
 
-def _with_sample(show: Show) -> Show:
-    """A show with palettes to begin with, where it has none of its own."""
-    return show if show.palettes else model_palettes.sample(show)
+def _ready(show: Show) -> tuple[Show, tuple[Ref, ...]]:
+    """A show with groups, which are given too, and palettes to begin with, where it has
+    none of its own.
+    """
+    show, groups = rig_page.groups_for(show)
+    return (show if show.palettes else model_palettes.sample(show)), groups
