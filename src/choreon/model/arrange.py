@@ -6,9 +6,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
+from enum import StrEnum
 
 import msgspec
 
+from choreon.language import tr
 from choreon.model.fixture_type import FixtureType
 from choreon.model.numbers import Count, Number
 from choreon.model.playables.canvas import Corner
@@ -16,6 +18,7 @@ from choreon.model.show import Bar, Fixture, Place, Room, Show
 
 replace = msgspec.structs.replace
 NEAR = 0.35  # metres from a bar within which a lamp hangs on it
+MIDDLE = 0.25  # metres from the stage's middle within which a lamp is on neither side
 
 
 def _round(place: Place, x: float, y: float) -> Place:
@@ -137,28 +140,65 @@ def along(bar: Bar, count: int) -> list[Place]:
     return found
 
 
-def suggested_groups(show: Show) -> list[tuple[str, tuple[str, ...]]]:
-    """Groups of two or more by type and by bar, in order from audience left, that no
-    group holds yet.
+class By(StrEnum):
+    """What fixtures of a group have in common."""
+
+    KIND = "kind"
+    BAR = "bar"
+    SIDE = "side"
+
+
+Groups = list[tuple[str, tuple[str, ...]]]
+"""Names of groups that suggest themselves, with their fixtures."""
+
+
+def grouped(show: Show, by: By) -> Groups:
+    """Returns groups of two or more fixtures that have something in common, each in
+    order from audience left.
     """
     found: dict[str, list[str]] = {}
     for fixture in show.fixtures.values():
-        found.setdefault(_type_name(show.types, fixture), []).append(fixture.id)
+        name = _shared(show, fixture, by)
+        if name:
+            found.setdefault(name, []).append(fixture.id)
+
+    def where(fixture_id: str) -> tuple[float, float, str]:
+        place = show.fixtures[fixture_id].place
+        return place.x, place.y, fixture_id
+
+    return [
+        (name, tuple(sorted(ids, key=where)))
+        for name, ids in found.items()
+        if len(ids) > 1
+    ]
+
+
+def _shared(show: Show, fixture: Fixture, by: By) -> str:
+    """The name of what a fixture shares with others; empty for nothing."""
+    if by == By.KIND:
+        return _type_name(show.types, fixture)
+
+    if by == By.BAR:
         bar = bar_of(show.room, fixture.place)
-        if bar is not None:
-            found.setdefault(bar.name, []).append(fixture.id)
+        return "" if bar is None else bar.name
 
+    if abs(fixture.place.x) < MIDDLE:
+        return ""
+    return tr("Left side") if fixture.place.x < 0 else tr("Right side")
+
+
+def suggested_groups(show: Show, *ways: By) -> Groups:
+    """Groups of two or more, by kind and by bar where nothing else is said, that no
+    group holds yet. What two ways find alike is there once.
+    """
     known = {frozenset(group.fixtures) for group in show.groups.values()}
-    made = []
+    made: Groups = []
 
-    for name, ids in found.items():
-        if len(ids) > 1 and frozenset(ids) not in known:
-            known.add(frozenset(ids))
-            ordered = sorted(
-                ids,
-                key=lambda i: (show.fixtures[i].place.x, show.fixtures[i].place.y, i),
-            )
-            made.append((name, tuple(ordered)))
+    for by in ways or (By.KIND, By.BAR):
+        for name, fixtures in grouped(show, by):
+            if frozenset(fixtures) not in known:
+                known.add(frozenset(fixtures))
+                made.append((name, fixtures))
 
     return made
 

@@ -242,8 +242,7 @@ class MainWindow(QMainWindow):
         self.evening = FirstEvening(whole, parts, self.go, self.tell)
         self._shortcuts()
         self.restoreGeometry(arrangement_of(self.settings, "geometry"))
-        usual = "perform" if parts.document.show.pages else "rig"
-        self.go(text_of(self.settings, "place") or usual)
+        self.go(self._first_place())
 
         if parts.document.kept.trouble:
             self.notice.tell(parts.document.kept.trouble, "alarm")
@@ -256,6 +255,16 @@ class MainWindow(QMainWindow):
         return QSize(1280, 800).boundedTo(free)
 
     # places
+
+    def _first_place(self) -> str:
+        """The place that the window opens in: where nothing hangs, that is done first;
+        else the place that it was left in.
+        """
+        show = self.parts.document.show
+        if not show.fixtures:
+            return "rig"
+        usual = "perform" if show.pages else "rig"
+        return text_of(self.settings, "place") or usual
 
     def prepare(self) -> None:
         """Get the other places ready while nobody does anything."""
@@ -287,9 +296,7 @@ class MainWindow(QMainWindow):
     def _build(self, name: str) -> QWidget:
         """Build a place: what it needs is loaded then, and not before."""
         if name == "rig":
-            from choreon.ui.rig.place import RigPlace
-
-            return RigPlace(self.parts, self.learner)
+            return self._make_rig()
         if name == "compose":
             from choreon.ui.compose.place import ComposePlace
 
@@ -304,6 +311,15 @@ class MainWindow(QMainWindow):
         from choreon.ui.surfaces.place import SurfacesPlace
 
         return SurfacesPlace(self.parts, self.learner, self.control_hand.layers)
+
+    def _make_rig(self) -> RigPlace:
+        from choreon.ui.rig.place import RigPlace
+
+        made = RigPlace(self.parts, self.learner)
+        made.begin.evening_wanted.connect(self.evening.begin)
+        made.begin.sample_wanted.connect(self.shows.sample)
+        made.begin.open_wanted.connect(self.shows.open)
+        return made
 
     def _make_perform(self) -> PerformPlace:
         from choreon.ui.perform.place import PerformPlace

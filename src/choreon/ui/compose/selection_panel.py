@@ -31,11 +31,13 @@ from PySide6.QtWidgets import (
 
 from choreon.language import tr
 from choreon.model import choosing, edits
+from choreon.model.arrange import By, suggested_groups
 from choreon.model.effects import unlinked
 from choreon.model.refs import FIXTURE, GROUP, Ref
 from choreon.model.show import Group, Show
 from choreon.ui import theme, words
 from choreon.ui.drags import DragsOut
+from choreon.ui.grouping import keep_groups
 from choreon.ui.lamp_marks import LampMarks, draw_mark
 from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
@@ -127,6 +129,8 @@ class SelectionPanel(QWidget):
         self._shown: tuple[object, object] = (None, None)
         self._busy = False
         self._shuffles = 0
+        self._offered: dict[str, tuple[str, ...]] = {}
+        """Groups that suggest themselves, by name: chosen from while there are none."""
 
         self._make_lists()
         self._make_ways()
@@ -372,13 +376,20 @@ class SelectionPanel(QWidget):
         return made
 
     def _members(self, group_id: str) -> tuple[str, ...]:
-        """The fixtures of a group."""
-        group = self.parts.document.show.groups.get(group_id)
-        return group.fixtures if group is not None else ()
+        """The fixtures of a group, or of one that suggests itself, that are there."""
+        show = self.parts.document.show
+        group = show.groups.get(group_id)
+        offered = self._offered.get(group_id, ())
+        fixtures = offered if group is None else group.fixtures
+        return tuple(i for i in fixtures if i in show.fixtures)
 
     def _groups_at(self, point: QPoint) -> list[Ref]:
         item = self.groups.itemAt(point)
-        return [] if item is None else [Ref(GROUP, item.data(ID))]
+        if item is None:
+            return []
+        if item.data(ID) in self._offered:
+            return [Ref(FIXTURE, lamp) for lamp in self._members(item.data(ID))]
+        return [Ref(GROUP, item.data(ID))]
 
     def _lamps_at(self, point: QPoint) -> list[Ref]:
         """The lamps that are chosen, where the one under the pointer is: any other is
@@ -405,13 +416,8 @@ class SelectionPanel(QWidget):
         self.groups.clear()
 
         for group in show.groups.values():
-            here = [i for i in group.fixtures if i in show.fixtures]
-            item = QListWidgetItem(tr("{name}  ·  {n}", name=group.name, n=len(here)))
-            item.setData(ID, group.id)
-            item.setToolTip(
-                words.some([show.fixtures[i].name for i in here], 6) or tr("empty")
-            )
-            self.groups.addItem(item)
+            self._add_group(group.id, group.name)
+        self._offer_groups(show)
 
         self.fixtures.clear()
         self._listed = list(show.fixtures)
@@ -438,6 +444,33 @@ class SelectionPanel(QWidget):
         self._busy = False
         self._mirror(self.parts.selection.chosen)
 
+    def _add_group(self, group_id: str, name: str) -> QListWidgetItem:
+        """A line for a group."""
+        here = self._members(group_id)
+        fixtures = self.parts.document.show.fixtures
+        item = QListWidgetItem(tr("{name}  ·  {n}", name=name, n=len(here)))
+        item.setData(ID, group_id)
+        members = words.some([fixtures[i].name for i in here], 6)
+        item.setToolTip(members or tr("empty"))
+        self.groups.addItem(item)
+        return item
+
+    def _offer_groups(self, show: Show) -> None:
+        """Where there are no groups, lines for those that suggest themselves."""
+        suggested = [] if show.groups else suggested_groups(show, *By)
+        self._offered = {f"offered {name}": ids for name, ids in suggested}
+        for name, _ in suggested:
+            item = self._add_group(f"offered {name}", name)
+            item.setForeground(QColor(theme.SOFT))
+            members = item.toolTip()
+            item.setToolTip(
+                tr(
+                    "{members}. No group yet: a press chooses them, the other button "
+                    "of the mouse keeps them as a group.",
+                    members=members,
+                )
+            )
+
     def _mirror(self, chosen: tuple[str, ...]) -> None:
         if not self.isVisible():
             return
@@ -455,7 +488,7 @@ class SelectionPanel(QWidget):
         )
         for i in range(self.groups.count()):
             item = self.groups.item(i)
-            members = set(self.parts.document.show.groups[item.data(ID)].fixtures)
+            members = set(self._members(item.data(ID)))
             item.setSelected(bool(members) and members <= wanted)
 
         pool = self.parts.selection.pool
@@ -472,11 +505,7 @@ class SelectionPanel(QWidget):
         self._busy = False
 
     def _group_clicked(self, item: QListWidgetItem) -> None:
-        members = [
-            i
-            for i in self.parts.document.show.groups[item.data(ID)].fixtures
-            if i in self.parts.document.show.fixtures
-        ]
+        members = self._members(item.data(ID))
         held = QApplication.keyboardModifiers()
         if held & (
             Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier
@@ -515,8 +544,14 @@ class SelectionPanel(QWidget):
         if item is None:
             return
 
-        group = self.parts.document.show.groups[item.data(ID)]
-        menu = Menu(self)
+        menu, group_id = Menu(self), item.data(ID)
+        if group_id in self._offered:
+            menu.addAction(tr("Keep as a group"), partial(self._keep, group_id))
+            menu.addAction(tr("Keep all of these as groups"), self._keep_all)
+            menu.exec(self.groups.mapToGlobal(point))
+            return
+
+        group = self.parts.document.show.groups[group_id]
         menu.addAction(
             tr("Set to the chosen fixtures"), lambda: self._reset(group)
         ).setEnabled(bool(self.parts.selection.chosen))
@@ -525,6 +560,14 @@ class SelectionPanel(QWidget):
             lambda: self._delete_group(group),
         )
         menu.exec(self.groups.mapToGlobal(point))
+
+    def _keep(self, offered: str) -> None:
+        """Keep a group that suggests itself."""
+        name = offered.removeprefix("offered ")
+        keep_groups(self.parts, [(name, self._members(offered))])
+
+    def _keep_all(self) -> None:
+        keep_groups(self.parts, suggested_groups(self.parts.document.show, *By))
 
     def _delete_group(self, group: Group) -> None:
         """Delete a group; effects that follow it, the draft's too, keep its lamps."""

@@ -9,6 +9,7 @@ from PySide6.QtCore import QEvent, QObject
 from PySide6.QtWidgets import QFrame, QWidget
 
 from choreon.language import tr
+from choreon.model import attributes as at
 from choreon.model.show import Show
 from choreon.render.state import PlayState
 from choreon.ui import theme
@@ -61,7 +62,7 @@ STEPS = (
         "perform",
         tr(
             "Put the scene on a page: drag its card from the shelf onto Perform, or "
-            "press Put a tile on this page. Then press the tile."
+            "press Add a tile there. Then press the tile."
         ),
         "perform",
     ),
@@ -204,7 +205,7 @@ class FirstEvening(QFrame):
 def _shines(state: PlayState) -> bool:
     """Whether the draft lights something."""
     look = state.draft.look
-    return any(_level(values.get(tr("Dimmer"))) > 0.0 for values in look.values())
+    return any(_level(values.get(at.DIMMER)) > 0.0 for values in look.values())
 
 
 def _level(value: object) -> float:

@@ -22,17 +22,19 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from choreon.language import in_a_row, plural, tr
+from choreon.language import tr
 from choreon.library import own
-from choreon.model import arrange, edits, links, type_edits
+from choreon.model import arrange, links, type_edits
 from choreon.model.fixture_type import FixtureType
 from choreon.model.show import Bar, Place
 from choreon.render.looks import aims
 from choreon.ui import words
 from choreon.ui.commands import bind
+from choreon.ui.grouping import keep_groups
 from choreon.ui.learn import Learner
 from choreon.ui.parts import Parts
 from choreon.ui.rig.arrange import ArrangeBar, put
+from choreon.ui.rig.begin_bar import BeginBar
 from choreon.ui.rig.files import Files
 from choreon.ui.rig.hang import HangPanel
 from choreon.ui.rig.in_hand import InHand
@@ -77,6 +79,7 @@ class RigPlace(QStackedWidget):
         self.ribbon = RibbonPanel(parts)
         self.walk = WalkBar(parts, learner)
         self.arrange = ArrangeBar(parts)
+        self.begin = BeginBar(parts)
 
         self._connect()
         self.views = QStackedWidget()
@@ -85,8 +88,14 @@ class RigPlace(QStackedWidget):
 
         self.centre = QWidget()
         basics.stack(
-            self.centre, self._bar(), self.walk, self.arrange, self.views, spacing=6
-        ).setStretch(3, 1)
+            self.centre,
+            self._bar(),
+            self.begin,
+            self.walk,
+            self.arrange,
+            self.views,
+            spacing=6,
+        ).setStretch(4, 1)
         self.right = QStackedWidget()
 
         for side in (self.in_hand, self.room):
@@ -454,7 +463,7 @@ class RigPlace(QStackedWidget):
         menu.addAction(tr("Make a group of the chosen…"), self._ask_group).setEnabled(
             bool(self.parts.selection.chosen)
         )
-        found = arrange.suggested_groups(self.parts.document.show)
+        found = arrange.suggested_groups(self.parts.document.show, *arrange.By)
 
         if found:
             menu.addSeparator()
@@ -471,19 +480,9 @@ class RigPlace(QStackedWidget):
 
         menu.exec(self.group_button.mapToGlobal(self.group_button.rect().bottomLeft()))
 
-    def make_groups(self, found: list[tuple[str, tuple[str, ...]]]) -> None:
+    def make_groups(self, found: arrange.Groups) -> None:
         """Make groups, as one step."""
-        show = self.parts.document.show
-        for name, ids in found:
-            show, _ = edits.keep_group(show, name, ids)
-        self.parts.document.edit(
-            plural(len(found), "make {n} group", "make {n} groups"),
-            show,
-        )
-        self.parts.notices.told.emit(
-            tr("Made: {names}.", names=in_a_row(name for name, _ in found[:6])),
-            "info",
-        )
+        keep_groups(self.parts, found)
 
     def _ask_group(self) -> None:
         name, sure = QInputDialog.getText(

@@ -21,6 +21,7 @@ from choreon.model.tiles import Page
 
 MOST_RECENT = 12
 UNTITLED = tr("Untitled")
+SAMPLE = tr("Sample")
 LONGEST_NAME = 100  # letters of a file's name
 
 

@@ -36,9 +36,16 @@ class ShowFiles(QObject):
 
     def new(self) -> None:
         """Ask for a new show."""
+        self._ask_new(sample=False)
+
+    def sample(self) -> None:
+        """Ask for a new show that begins with the sample."""
+        self._ask_new(sample=True)
+
+    def _ask_new(self, sample: bool) -> None:
         from choreon.ui.shows.new_dialog import NewShowDialog
 
-        dialog = NewShowDialog(self.window, self._on_stage())
+        dialog = NewShowDialog(self.window, self._on_stage(), sample)
         if dialog.exec():
             self.begun.emit(dialog.made(), dialog.path)
 

@@ -24,14 +24,19 @@ from choreon.ui.widgets.dialog import Dialog
 
 
 class NewShowDialog(Dialog):
-    """`on_stage`: the name of the show that plays, whose light goes out."""
+    """`on_stage`: the name of the show that plays, whose light goes out. `sample`:
+    begin with the sample show, if nothing else is said.
+    """
 
-    def __init__(self, parent: QWidget | None, on_stage: str = "") -> None:
+    def __init__(
+        self, parent: QWidget | None, on_stage: str = "", sample: bool = False
+    ) -> None:
         super().__init__(parent)
         self.folder = folders.shows()
         self.setWindowTitle(tr("New show"))
         self.setMinimumWidth(520)
-        self.name = QLineEdit(begin.free_path(begin.UNTITLED).stem)
+        usual = begin.SAMPLE if sample else begin.UNTITLED
+        self.name = QLineEdit(begin.free_path(usual).stem)
 
         self.name.setAccessibleName(tr("Name of the show"))
         self.name.selectAll()
@@ -44,7 +49,7 @@ class NewShowDialog(Dialog):
             tr("The sample show: a small room and what plays in it")
         )
 
-        self.empty.setChecked(True)
+        (self.sample if sample else self.empty).setChecked(True)
         self.hint = basics.label("", "soft", wrap=True)
         self.begin = basics.button(tr("Begin the show"), self.accept, "main")
 
