@@ -61,6 +61,23 @@ def give_to(show: Show, fixtures: Sequence[str], palette_id: str) -> tuple[Show,
     return _kept(show, replace(made, palette=palette_id, fixtures=tuple(fixtures)))
 
 
+def again_for(show: Show, given: Given, lamps: Ref) -> tuple[Show, Ref | None]:
+    """A show in which another group is given the same; None where none of it can do
+    anything with the palette.
+    """
+    if given.palette:
+        palette = show.palettes.get(given.palette)
+        if palette is None or not takes(show, lamps, palette):
+            return show, None
+        return give(show, lamps, given.palette)
+
+    if not given.values:
+        return show, None  # what single fixtures, or their effects, have is theirs
+    _, _, what = given.name.partition(": ")
+    made = replace(given, id="", each={}, name=_called(show, lamps, what or given.name))
+    return _kept(show, _of(show, made, lamps))
+
+
 def _given(name: str, family: str) -> Given:
     return Given(id="", name=name, family=family, fade_in=FADE, fade_out=FADE)
 

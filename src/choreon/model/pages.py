@@ -291,12 +291,21 @@ def _for_palette(show: Show, palette: Palette | None) -> tuple[Show, AnyTile | N
 
     if palette is None:
         return show, None
-    lamps = list(palette.each) or list(show.fixtures)
-    takes = [one for one in lamps if givens.takes(show, Ref(FIXTURE, one), palette)]
+    takes = takers(show, palette)
     if not takes:
         return show, None
     show, ref = givens.give_to(show, takes, palette.id)
     return show, Pad(id="", name=palette.name, plays=parts(ref))
+
+
+def takers(show: Show, palette: Palette) -> list[str]:
+    """Returns the fixtures that can do something with a palette: of those that it has
+    values for, where it has such; else of all.
+    """
+    from choreon.model import givens
+
+    lamps = list(palette.each) or list(show.fixtures)
+    return [one for one in lamps if givens.takes(show, Ref(FIXTURE, one), palette)]
 
 
 def attributes_of(show: Show, fixture_id: str) -> set[str]:

@@ -42,6 +42,33 @@ def all_carried(data: QMimeData) -> list[Ref]:
     return []
 
 
+TILES = "application/x-choreon-tiles"
+
+
+def carry_tiles(refs: Sequence[Ref], way: str, of: Ref | None) -> QMimeData:
+    """Returns things that each become a tile, to be dragged onto a page: as what, and
+    of which group. Where it is no page, they are those things.
+    """
+    data = carry(*refs)
+    told = {"refs": [str(ref) for ref in refs], "way": way, "of": str(of or "")}
+    data.setData(TILES, json.dumps(told).encode())
+    return data
+
+
+def carried_tiles(data: QMimeData) -> tuple[list[Ref], str, Ref | None] | None:
+    """Returns what becomes tiles, as what, and of which group; None where something
+    else is dragged.
+    """
+    if not data.hasFormat(TILES):
+        return None
+    with contextlib.suppress(ValueError, TypeError, KeyError):
+        told = json.loads(bytes(data.data(TILES).data()))
+        refs = [parse(text) for text in told["refs"]]
+        of = parse(told["of"]) if told["of"] else None
+        return refs, str(told["way"]), of
+    return None
+
+
 CONTROLS = "application/x-choreon-controls"
 
 

@@ -4,7 +4,7 @@ larger, by whole cells. Nothing is played from a page that is arranged.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from enum import StrEnum
 from functools import cached_property, partial
 
@@ -55,9 +55,11 @@ class Arranger(QObject):
     changed = Signal()
     """Other tiles are chosen."""
     ended = Signal()
+    """Whoever arranged is done."""
+    shelf_wanted = Signal()
+    """The tile in hand is to take more: the shelf has it."""
     into = Signal()
     """What the tiles in hand are is to be changed by keys."""
-    """Whoever arranged is done."""
 
     def __init__(self, parts: Parts, view: PageView) -> None:
         super().__init__(view)
@@ -113,6 +115,12 @@ class Arranger(QObject):
         else:
             self.choose((*self.chosen, tile_id))
 
+    def show_ghosts(self, section: str, spots: Sequence[Spot]) -> None:
+        """Show where what is dragged would lie; nowhere for no spots."""
+        for pane in self.panes:
+            own = spots if pane.grid_below.section == section else ()
+            pane.show_ghosts(own)
+
     # what is done to those chosen
 
     def _spots(self) -> dict[str, Spot]:
@@ -140,6 +148,17 @@ class Arranger(QObject):
             for i, s in self._spots().items()
         }
         self.place(grown, Deed.SIZE)
+
+    def set_size(self, w: int | None = None, h: int | None = None) -> None:
+        """Make those chosen so many cells wide, or high."""
+        columns = self.view.columns
+        sized = {}
+        for tile_id, spot in self._spots().items():
+            wide = spot.w if w is None else min(w, columns - spot.x)
+            high = spot.h if h is None else h
+            sized[tile_id] = replace(spot, w=wide, h=high)
+        if sized != self._spots():
+            self.place(sized, Deed.SIZE)
 
     def place(
         self, where: dict[str, Spot], deed: Deed, section: str | None = None
@@ -304,6 +323,13 @@ class Pane(QWidget):
         if event.type() == QEvent.Type.Resize:
             self.setGeometry(self.grid_below.rect())
         return False
+
+    def show_ghosts(self, spots: Sequence[Spot]) -> None:
+        """Show where what comes from elsewhere would lie."""
+        ghosts = {f"ghost {n}": spot for n, spot in enumerate(spots)}
+        if ghosts != self._ghosts and self._from is None:
+            self._ghosts = ghosts
+            self.update()
 
     # gestures
 

@@ -4,7 +4,7 @@ is.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -25,11 +25,11 @@ from PySide6.QtWidgets import (
 from choreon.formats.pictures import PAGE_SIZE
 from choreon.language import plural, tr
 from choreon.model import attributes as at
-from choreon.model import edits, pages
+from choreon.model import edits, offers, pages
 from choreon.model.cues import stacks_of
 from choreon.model.lamps import fixtures_of
 from choreon.model.masters import GroupMaster, Override
-from choreon.model.refs import DEEDS, GROUP, Ref, exists, name_of, to_tile
+from choreon.model.refs import DEEDS, Ref, exists, name_of, to_tile
 from choreon.model.sameness import very_same
 from choreon.model.show import Show
 from choreon.model.tiles import (
@@ -43,18 +43,19 @@ from choreon.model.tiles import (
     PadAction,
     Part,
     PlayingTile,
+    Spot,
     Tile,
     Turns,
 )
 from choreon.terms import term
-from choreon.ui import kinds, pictures, renaming, theme
+from choreon.ui import pictures, renaming, theme
 from choreon.ui.parts import Parts
 from choreon.ui.perform.arranging import Arranger
 from choreon.ui.signs import sign_name
 from choreon.ui.tiles import named
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.flow import flow
-from choreon.ui.widgets.menu import Menu
+from choreon.ui.widgets.numbers import NumberField
 from choreon.ui.widgets.tick import Tick
 from choreon.ui.widgets.values import ValueField
 from choreon.ui.widgets.work import Work
@@ -79,6 +80,13 @@ SHORT = {
     at.Family.BEAM: tr("Beam"),
 }
 NO_SIGN = tr("No sign")
+KINDS = {
+    "pad": tr("Pad"),
+    "flash": tr("Flash"),
+    "fader": tr("Fader"),
+    "choice": tr("Choice"),
+}
+MOST_HIGH = 24  # cells that a tile is high
 
 
 class Inspector(QWidget):
@@ -149,8 +157,10 @@ class Inspector(QWidget):
         self.column.addWidget(basics.label(title, "heading"))
         self._deeds(len(tiles))
         self._looks(tiles)
+        self._sizes(tiles)
 
         if all(isinstance(tile, PlayingTile) for tile in tiles):
+            self._kinds(tiles)
             if len(tiles) == 1:
                 self._plays(first)
             self._times(tiles)
@@ -245,7 +255,7 @@ class Inspector(QWidget):
             button.setVisible(number > 1)
         copy = basics.tool("copy", tr("Copy (Ctrl+D)"), arranger.copy)
         gone = basics.tool("trash", tr("Take off the page (Delete)"), arranger.remove)
-        self.column.addWidget(basics.row(copy, gone, *many, 1, spacing=2))
+        self.column.addWidget(flow(copy, gone, *many, spacing=2))
 
     def _looks(self, tiles: list[Any]) -> None:
         first = tiles[0]
@@ -269,6 +279,63 @@ class Inspector(QWidget):
             self._pick(
                 tr("Section"), "section", sections, first.section, self._to_section
             )
+
+    def _sizes(self, tiles: list[Any]) -> None:
+        """How many cells they are wide and high."""
+        page = self.arranger.view.page
+        if page is None:
+            return
+        spots = pages.all_spots(page)
+        first = spots.get(tiles[0].id, Spot())
+
+        wide = NumberField(tr("Cells wide"), 1, page.columns, first.w)
+        high = NumberField(tr("Cells high"), 1, MOST_HIGH, first.h)
+        wide.valueChanged.connect(lambda w: self.arranger.set_size(w=w))
+        high.valueChanged.connect(lambda h: self.arranger.set_size(h=h))
+        self.fields["wide"], self.fields["high"] = wide, high
+
+        words = basics.name_label(tr("Cells"), "soft")
+        words.setFixedWidth(84)
+        times = basics.label("×", "soft")
+        for field in (wide, high):
+            field.setMinimumWidth(44)
+        self.column.addWidget(basics.row(words, wide, times, high, spacing=4))
+
+    def _kinds(self, tiles: list[Any]) -> None:
+        """What kind they are, all at once; and, of several, one choice of them all."""
+        same = {tile.kind for tile in tiles}
+        first = tiles[0].kind if len(same) == 1 else None
+        options: dict[Any, str] = {} if first else {None: tr("Several kinds")}
+        options |= KINDS
+        self._pick(tr("Kind"), "kind", options, first, self._turn_into)
+
+        if len(tiles) > 1:
+            gather = basics.button(
+                tr("One choice of these"),
+                self._gather,
+                "quiet",
+                "strips",
+                tr("A strip in place of these tiles, with a look of each"),
+            )
+            self.fields["gather"] = gather
+            self.column.addWidget(gather)
+
+    def _turn_into(self, kind: str | None) -> None:
+        if kind is None:
+            return
+        ids = [tile.id for tile in self.tiles]
+        show = offers.turned_into(self.show_, ids, offers.As(kind))
+        if show is not self.show_:
+            name = plural(len(ids), "kind of {n} tile", "kind of {n} tiles")
+            self.parts.document.edit(name, show)
+
+    def _gather(self) -> None:
+        ids = [tile.id for tile in self.tiles]
+        show, made = offers.gathered(self.show_, self.arranger.view.page_id, ids)
+        if made:
+            name = plural(len(ids), "a choice of {n} tile", "a choice of {n} tiles")
+            self.parts.document.edit(name, show)
+            self.arranger.choose((made,))
 
     def _sign(self, first: Any) -> None:
         """Which icon or letters stand before the name."""
@@ -302,23 +369,21 @@ class Inspector(QWidget):
         self.column.addWidget(basics.label(tr("Plays"), "heading"))
         for n, part in enumerate(tile.plays):
             self.column.addWidget(PartRow(self, tile, n, part))
-        add = basics.button(tr("Add…"), lambda: self._add_part(add), "quiet", "plus")
-        self.fields["add part"] = add
-        self.column.addWidget(add)
+        self._more("add part")
 
-    def _add_part(self, under: QWidget) -> None:
-        menu = Menu(self)
-        for playable in kinds.on_shelf(self.show_.playables.values()):
-            menu.addAction(playable.name, partial(self.add_part, playable.ref))
-        menu.exec(under.mapToGlobal(under.rect().bottomLeft()))
-
-    def add_part(self, ref: Ref) -> None:
-        """Have the tile in hand play one thing more."""
-        (tile,) = self.tiles
-        self.change(
-            tr("add {name_of} to a tile", name_of=name_of(self.show_, ref)),
-            plays=(*tile.plays, Part(ref)),
+    def _more(self, name: str) -> None:
+        """The way to what the tile could take beside: the shelf."""
+        add = basics.button(
+            tr("Add from the shelf"),
+            self.arranger.shelf_wanted.emit,
+            "quiet",
+            "plus",
+            tr(
+                "Choose on the shelf, and press Join the tile; or drag it onto the tile"
+            ),
         )
+        self.fields[name] = add
+        self.column.addWidget(add)
 
     def _times(self, tiles: list[Any]) -> None:
         first = tiles[0]
@@ -441,7 +506,7 @@ class Inspector(QWidget):
         self._pick(tr("Turns"), "turns", TURNS, tile.turns)
         if tile.turns == Turns.ATTRIBUTE:
             lamps = fixtures_of(self.show_, tile.of)
-            self._of_refs(tile.of, lamps=True)
+            self._of_refs(tile.of)
             names = self._attributes(lamps)
 
             if tile.attribute and tile.attribute not in names:
@@ -463,7 +528,7 @@ class Inspector(QWidget):
             edit.editingFinished.connect(lambda: self._set_stops(edit.text()))
             self._line(tr("Stops"), edit, "stops")
         else:
-            self._of_refs(tile.of, lamps=False)
+            self._of_refs(tile.of)
 
     def _set_stops(self, text: str) -> None:
         stops = []
@@ -493,9 +558,9 @@ class Inspector(QWidget):
         return dict(sorted(found.items(), key=lambda item: item[1]))
 
     def _of_colour(self, tile: LampTile) -> None:
-        self._of_refs(tile.of, lamps=True)
+        self._of_refs(tile.of)
 
-    def _of_refs(self, of: tuple[Ref, ...], lamps: bool) -> None:
+    def _of_refs(self, of: tuple[Ref, ...]) -> None:
         self.column.addWidget(basics.label(tr("Of"), "soft"))
         show = self.show_
         for ref in of:
@@ -508,44 +573,11 @@ class Inspector(QWidget):
             )
             self.column.addWidget(basics.row(words, 1, gone, spacing=2))
 
-        add = basics.button(
-            tr("Add…"), lambda: self._add_of(add, lamps), "quiet", "plus"
-        )
-
-        self.fields["add of"] = add
-        self.column.addWidget(add)
+        self._more("add of")
 
     def _without(self, ref: Ref) -> None:
         (tile,) = self.tiles
         self.change(tr("what a tile reaches"), of=tuple(r for r in tile.of if r != ref))
-
-    def _add_of(self, under: QWidget, lamps: bool) -> None:
-        menu, show = Menu(self), self.show_
-        if lamps:
-            for group in show.groups.values():
-                menu.addAction(group.name, partial(self.add_of, Ref(GROUP, group.id)))
-            chosen = self.parts.selection.chosen
-            if chosen:
-                words = plural(
-                    len(chosen), "The fixture chosen", "The {n} fixtures chosen"
-                )
-                menu.addAction(words, partial(self._add_chosen, tuple(chosen)))
-            menu.addSeparator()
-        for playable in kinds.on_shelf(show.playables.values()):
-            menu.addAction(playable.name, partial(self.add_of, playable.ref))
-        menu.exec(under.mapToGlobal(under.rect().bottomLeft()))
-
-    def add_of(self, ref: Ref) -> None:
-        """Have the tile in hand reach one thing more."""
-        (tile,) = self.tiles
-        self.change(tr("what a tile reaches"), of=tuple(dict.fromkeys((*tile.of, ref))))
-
-    def _add_chosen(self, fixtures: Iterable[str]) -> None:
-        (tile,) = self.tiles
-        refs = (Ref("fixture", fixture) for fixture in fixtures)
-        self.change(
-            tr("what a tile reaches"), of=tuple(dict.fromkeys((*tile.of, *refs)))
-        )
 
     def _of_master(self, tile: MasterTile) -> None:
         show = self.show_
@@ -560,7 +592,7 @@ class Inspector(QWidget):
                 lambda: self._rename_master(tile.drives, edit.text())
             )
             self._line(tr("Called"), edit, tr("master name"))
-            self._reach(tile.drives, master.over, isinstance(master, GroupMaster))
+            self._reach(tile.drives, master.over)
 
         if isinstance(master, Override):
             ways = {True: tr("Its level alone counts"), False: tr("The highest counts")}
@@ -575,7 +607,7 @@ class Inspector(QWidget):
     def _rename_master(self, ref: Ref, name: str) -> None:
         renaming.rename(self.parts, ref, name)
 
-    def _reach(self, master: Ref, over: tuple[Ref, ...], plays: bool) -> None:
+    def _reach(self, master: Ref, over: tuple[Ref, ...]) -> None:
         show = self.show_
         for ref in over:
             name = name_of(show, ref) if exists(show, ref) else tr("gone")
@@ -591,26 +623,7 @@ class Inspector(QWidget):
             )
             self.column.addWidget(basics.row(words, 1, gone, spacing=2))
 
-        add = basics.button(tr("Add…"), lambda: ask(), "quiet", "plus")
-
-        def ask() -> None:
-            menu = Menu(self)
-            refs = [Ref(GROUP, group) for group in show.groups]
-            refs += [Ref("fixture", fixture) for fixture in show.fixtures]
-            shelf = kinds.on_shelf(show.playables.values())
-            refs += [p.ref for p in shelf] if plays else []
-
-            for ref in refs:
-                grown = tuple(dict.fromkeys((*over, ref)))
-                menu.addAction(
-                    tr("{kind}: {name}", kind=term(ref.kind), name=name_of(show, ref)),
-                    partial(self._edit_master, master, over=grown),
-                )
-
-            menu.exec(add.mapToGlobal(add.rect().bottomLeft()))
-
-        self.fields["add over"] = add
-        self.column.addWidget(add)
+        self._more("add over")
 
     def _edit_master(self, ref: Ref, **fields: object) -> None:
         show = edits.change(self.show_, ref, **fields)

@@ -11,15 +11,17 @@ from PySide6.QtWidgets import QComboBox, QLineEdit, QSizePolicy, QVBoxLayout, QW
 
 from choreon.engine.actions.tile_context import level_of, playing
 from choreon.language import tr
-from choreon.model import edits, pages, refs
+from choreon.model import edits, offers, pages, refs
 from choreon.model.refs import GROUP, MASTER, Ref, exists, name_of
 from choreon.model.sameness import very_same
 from choreon.model.tiles import Part, Start
 from choreon.render.state import PlayState
 from choreon.ui import kinds, renaming
 from choreon.ui.parts import Parts
+from choreon.ui.perform.group_dialog import GroupDialog
 from choreon.ui.perform.page_view import PageView
 from choreon.ui.widgets import basics
+from choreon.ui.widgets.discard import discard
 from choreon.ui.widgets.menu import Menu
 from choreon.ui.widgets.numbers import NumberField
 
@@ -89,7 +91,12 @@ class PageForm(QWidget):
                 partial(self._remove_section, section.id),
             )
 
-            self.column.addWidget(basics.row(edit, gone, spacing=2))
+            again = basics.tool(
+                "copy",
+                tr("Copy {name} for another group…", name=section.name),
+                partial(self.copy_section, section.id),
+            )
+            self.column.addWidget(basics.row(edit, again, gone, spacing=2))
 
         self.add_section = basics.button(
             tr("Add a section"), self._add_section, "quiet", "plus"
@@ -225,6 +232,31 @@ class PageForm(QWidget):
             self.parts.document.show, self.view.page_id, tr("Section")
         )
         self.parts.document.edit(tr("add a section"), show)
+
+    def copy_section(self, section: str) -> None:
+        """A section once more; where it plays groups, ask which ones instead."""
+        page, show = self.view.page, self.parts.document.show
+        if page is None:
+            return
+        lie = pages.spots(page, section)
+        own = [tile for tile in page.tiles if tile.id in lie]
+        groups = offers.groups_on(show, own)
+        title = next((s.name for s in page.sections if s.id == section), "")
+
+        instead: dict[Ref, Ref] = {}
+        if groups:
+            asked = tr("Copy {name} for another group", name=title)
+            dialog = GroupDialog(show, groups, asked, self)
+            taken = dialog.exec()
+            instead = dialog.groups()
+            discard(dialog)
+            if not taken:
+                return
+
+        show, _ = offers.copy_section(
+            self.parts.document.show, page.id, section, instead
+        )
+        self.parts.document.edit(tr("copy the section {name}", name=title), show)
 
     def _rename_section(self, section: str, name: str) -> None:
         show = pages.rename_section(

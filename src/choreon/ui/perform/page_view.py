@@ -8,7 +8,17 @@ import math
 import time
 from collections.abc import Iterator
 
-from PySide6.QtCore import QEvent, QObject, QPointF, QRect, QRectF, Qt, QTimer, Signal
+from PySide6.QtCore import (
+    QEvent,
+    QObject,
+    QPoint,
+    QPointF,
+    QRect,
+    QRectF,
+    Qt,
+    QTimer,
+    Signal,
+)
 from PySide6.QtGui import (
     QColor,
     QEventPoint,
@@ -46,6 +56,7 @@ HEAD = 34  # pixels of a section's title
 HIT = 48  # pixels that a tile has at least, across and along
 LEAST_CELL = 28  # pixels, of a page of large tiles alone
 TALLEST, FOR_GUESTS = 1.15, 1.7  # of a cell's width
+EDGE = 28  # pixels of the upper and lower edge at which what is dragged scrolls
 TICK, CALM = 50, 100  # milliseconds between looks at what fades, and fades slowly
 QUICK = 3.0  # seconds that a fade still takes, to be looked at often
 KEYS = "1234567890QWERTYUIOPASDFGHJKLZXCVBNM"
@@ -361,6 +372,20 @@ class PageView(QScrollArea):
             grid.update()
 
     # laying out
+
+    def scroll_at_edge(self, point: QPoint) -> None:
+        """Scroll while something is dragged near the upper or the lower edge."""
+        bar, height = self.verticalScrollBar(), self.viewport().height()
+        if point.y() < EDGE:
+            bar.setValue(bar.value() - EDGE)
+        elif point.y() > height - EDGE:
+            bar.setValue(bar.value() + EDGE)
+
+    def show_tile(self, tile_id: str) -> None:
+        """Have a tile be in sight."""
+        widget = self.tiles.get(tile_id)
+        if widget is not None:
+            self.ensureWidgetVisible(widget)
 
     def lay(self) -> None:
         """Give every grid its room."""

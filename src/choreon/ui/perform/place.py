@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from functools import cached_property, partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPoint, QPointF, Qt, Signal
 from PySide6.QtGui import (
     QDragEnterEvent,
+    QDragLeaveEvent,
     QDragMoveEvent,
     QDropEvent,
     QHideEvent,
@@ -27,59 +28,35 @@ from PySide6.QtWidgets import (
 )
 
 from choreon.engine.do import Do
-from choreon.language import capital, plural, tr
-from choreon.model import edits, givens, pages
-from choreon.model.cues import stacks_of
+from choreon.language import plural, tr
+from choreon.model import edits, givens, offers, pages
 from choreon.model.lamps import fixtures_of
-from choreon.model.masters import Override
 from choreon.model.refs import (
-    DEEDS,
     GRAND,
-    GROUP,
     PAGE,
-    PALETTE,
     Ref,
-    exists,
     name_of,
     to_tile,
 )
-from choreon.model.show import Palette
 from choreon.model.tiles import (
     SEEN_ONLY,
-    AimTile,
-    Choice,
-    ClockTile,
-    ColourTile,
-    CueDeed,
-    CueTile,
-    DeedTile,
     Dial,
-    Fader,
-    Flash,
-    LabelTile,
-    MasterTile,
     Pad,
     Page,
     PlayingTile,
-    Spot,
-    TempoTile,
-    Tile,
-)
-from choreon.model.tiles import (
-    parts as parts_of,
 )
 from choreon.model.verbs import Verb
-from choreon.terms import term
-from choreon.ui import kinds, renaming, theme
+from choreon.ui import renaming, theme
 from choreon.ui.commands import bind
-from choreon.ui.drags import all_carried
 from choreon.ui.learn import Learner
 from choreon.ui.parts import Parts
 from choreon.ui.perform.arranging import Arranger
+from choreon.ui.perform.group_dialog import GroupDialog
 from choreon.ui.perform.hand import AsidePanel, LampPanel
 from choreon.ui.perform.on_now import OnNow
 from choreon.ui.perform.page_tabs import PageTabs
 from choreon.ui.perform.page_view import PageView
+from choreon.ui.perform.putting import Carried, Putting
 from choreon.ui.perform.rig_page_dialog import RigPageDialog
 from choreon.ui.stage.mini import MiniStages
 from choreon.ui.stage.picture import StagePicture
@@ -92,6 +69,7 @@ from choreon.ui.widgets.menu import Menu
 if TYPE_CHECKING:
     from choreon.ui.perform.inspector import Inspector
     from choreon.ui.perform.page_form import PageForm
+    from choreon.ui.perform.shelf import ArrangeShelf
 
 SIDE, NARROW = 300, 240  # pixels of what is on now; where there is little room
 ROOMY = 1000  # pixels of the whole place
@@ -109,7 +87,7 @@ class PerformPlace(QWidget):
     """The pages are to be handed to a guest."""
     led_to = Signal(str)
     """The path of a thing to be shown."""
-    LATER = ("page_form", "inspector")
+    LATER = ("page_form", "inspector", "shelf")
     """What of it is made when it is first needed, or got ready before."""
 
     def __init__(self, parts: Parts, learner: Learner) -> None:
@@ -127,14 +105,17 @@ class PerformPlace(QWidget):
 
         self.arranger.ended.connect(lambda: self.arrange(False))
         self.arranger.into.connect(self._into_inspector)
+        self.arranger.shelf_wanted.connect(self._to_shelf)
         self.banner = basics.label(ARRANGING, "keep")
         self.banner.setStyleSheet(
             f"background: {theme.KEEP}; color: {theme.PIT}; padding: 6px 12px;"
             f"border-radius: {theme.RADIUS}px; font-weight: 600;"
         )
         self.banner.hide()
+        self.putting = Putting(parts, self.view, self.arranger)
         left = QWidget()
-        basics.stack(left, self._head(), self.banner, self.view, spacing=8)
+        self.middle = basics.row(self.view, spacing=12)
+        basics.stack(left, self._head(), self.banner, self.middle, spacing=8)
 
         basics.grow(left, 2)
         self.stage = StagePicture(parts)
@@ -176,11 +157,12 @@ class PerformPlace(QWidget):
         self.events.activated.connect(self._event_chosen)
         self.add_button = basics.button(
             tr("Add a tile"),
-            self._add_menu,
+            self.ask_for_tiles,
             "quiet",
             "plus",
-            tr("Put a tile on this page"),
+            tr("The shelf beside the page: all that can be put on it"),
         )
+        self.add_button.setCheckable(True)
 
         self.rig_button = basics.button(
             tr("From the rig…"),
@@ -258,6 +240,27 @@ class PerformPlace(QWidget):
         made.fill()
         self.right.addWidget(made)
         return made
+
+    @cached_property
+    def shelf(self) -> ArrangeShelf:
+        """What can be put on the page."""
+        from choreon.ui.perform.shelf import ArrangeShelf
+
+        made = ArrangeShelf(self.parts, self.minis)
+        made.put.connect(self.putting.put)
+        made.joins.connect(self.putting.join)
+        self.arranger.changed.connect(self._tell_in_hand)
+        made.hide()
+        layout = self.middle.layout()
+        assert isinstance(layout, QHBoxLayout)
+        layout.insertWidget(0, made)
+        return made
+
+    def _tell_in_hand(self) -> None:
+        """Tell the shelf which tile could take what is chosen there."""
+        ids = self.arranger.chosen
+        alone = self.tiles.get(ids[0]) if len(ids) == 1 else None
+        self.shelf.show_in_hand("" if alone is None else alone.name)
 
     # pages
 
@@ -345,6 +348,10 @@ class PerformPlace(QWidget):
         menu, show = Menu(self), self.parts.document.show
         menu.addAction(tr("Rename…"), lambda: self.rename_page(page))
         menu.addAction(tr("Copy"), lambda: self._copy_page(page))
+        for_others = menu.addAction(
+            tr("Copy for another group…"), lambda: self.copy_for_others(page)
+        )
+        for_others.setEnabled(bool(offers.groups_on(show, page.tiles)))
         into = menu.addMenu(tr("Belongs to"))
 
         for event in ("", *pages.events(show)):
@@ -382,6 +389,20 @@ class PerformPlace(QWidget):
         show, page_id = pages.copy_page(self.parts.document.show, page.id)
         self.parts.document.edit(tr("copy the page {name}", name=page.name), show)
         self.go(page_id)
+
+    def copy_for_others(self, page: Page) -> None:
+        """Ask which groups a copy of a page has in the places of those it has."""
+        show = self.parts.document.show
+        groups = offers.groups_on(show, page.tiles)
+        title = tr("Copy {name} for another group", name=page.name)
+        dialog = GroupDialog(show, groups, title, self)
+        if dialog.exec():
+            show = self.parts.document.show
+            show, made = offers.copy_page_for(show, page.id, dialog.groups())
+            name = tr("copy the page {name}", name=page.name)
+            self.parts.document.edit(name, show)
+            self.go(made)
+        discard(dialog)
 
     def _set_event(self, page: Page, event: str | None) -> None:
         if event is None or event == page.event:
@@ -438,6 +459,8 @@ class PerformPlace(QWidget):
         self.tidy_button.setVisible(on)
         self.add_button.setVisible(on or not self.tiles)
         self.rig_button.setVisible(on or not self.tiles)
+        self.aside_button.setVisible(not on)
+        self.guest_button.setVisible(not on)
         self.right.setCurrentIndex(0)
 
         if on:
@@ -450,7 +473,7 @@ class PerformPlace(QWidget):
         else:
             self.arranger.end()
 
-        self._share_room()
+        self.show_shelf(on and (self.width() >= ROOMY or not self.tiles))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """While the page is arranged, keys do something to the tiles in hand."""
@@ -474,9 +497,19 @@ class PerformPlace(QWidget):
         super().resizeEvent(event)
         self._share_room()
 
+    def _name_buttons(self) -> None:
+        """While the page is arranged its bar holds more, of which less is said."""
+        for button in (self.rig_button, self.tidy_button):
+            named = button.accessibleName()
+            button.setText("" if self.arranger.on else named)
+        self.add_button.setText(tr("Shelf") if self.arranger.on else tr("Add a tile"))
+
     def _share_room(self) -> None:
-        narrow = self.width() < ROOMY and not self.arranger.on
-        self.right.setFixedWidth(NARROW if narrow else SIDE)
+        narrow = self.width() < ROOMY
+        shelved = "shelf" in self.__dict__ and not self.shelf.isHidden()
+        self.right.setVisible(not (narrow and shelved))
+        slim = (narrow and not self.arranger.on) or shelved
+        self.right.setFixedWidth(NARROW if slim else SIDE)
 
     def hideEvent(self, event: QHideEvent) -> None:
         """Whoever goes elsewhere is done arranging."""
@@ -639,11 +672,6 @@ class PerformPlace(QWidget):
 
     # adding
 
-    def _add_menu(self) -> None:
-        self.add_menu().exec(
-            self.add_button.mapToGlobal(self.add_button.rect().bottomLeft())
-        )
-
     def ask_rig_page(self) -> None:
         """Ask what of the rig is to be on the page, and lay it out."""
         show = self.parts.document.show
@@ -659,264 +687,74 @@ class PerformPlace(QWidget):
 
         discard(dialog)
 
-    def add_menu(self) -> QMenu:
-        """All that can be put on a page."""
-        menu = Menu(self)
-        menu.addAction(tr("A page from the rig…"), self.ask_rig_page)
-        self._add_played(menu)
-        self._add_of_groups(menu)
-        menu.addSeparator()
-        for title, plain in PLAIN.items():
-            menu.addAction(title, partial(self.add, plain))
-        sub = menu.addMenu(tr("GO of a stack"))
-        for stack in stacks_of(self.parts.document.show):
-            for does, what in CUE_TILES.items():
-                text = tr("{name}: {what}", name=stack.name, what=what)
-                tile = CueTile(id="", of=stack.ref, does=does)
-                sub.addAction(text, partial(self.add, tile))
-        sub.setEnabled(not sub.isEmpty())
-        sub = menu.addMenu(tr("For all that plays"))
-        for deed, title in DEEDS.items():
-            sub.addAction(title, partial(self.add, DeedTile(id="", deed=deed)))
-        return menu
+    def ask_for_tiles(self) -> None:
+        """Open the shelf beside the page, which is arranged then; or close it."""
+        if not self.arranger.on:
+            self.arrange(True)
+            self.show_shelf(True)
+        else:
+            self.show_shelf(self.shelf.isHidden())
+        if self.shelf.isVisible():
+            self.shelf.search.setFocus()
 
-    def _add_played(self, menu: QMenu) -> None:
-        """What plays scenes and chases."""
-        playables = kinds.on_shelf(self.parts.document.show.playables.values())
-        for kind, title in PLAYED.items():
-            sub = menu.addMenu(title)
-            for playable in playables:
-                sub.addAction(playable.name, partial(self.add_tile, playable.ref, kind))
-            sub.setEnabled(bool(playables))
-        sub = menu.addMenu(tr("Dial of"))
-        for playable in playables:
-            dial = Dial(id="", of=(playable.ref,))
-            sub.addAction(playable.name, partial(self.add, dial))
-        sub.setEnabled(bool(playables))
+    def _to_shelf(self) -> None:
+        """What the tile in hand could take beside is on the shelf."""
+        self.show_shelf(True)
+        self.shelf.search.setFocus()
 
-    def _add_of_groups(self, menu: QMenu) -> None:
-        """What acts on groups: colour, aim, masters, override faders."""
-        show = self.parts.document.show
-        groups = {Ref(GROUP, i): group.name for i, group in show.groups.items()}
-        self._add_given(menu, groups)
+    def show_shelf(self, on: bool) -> None:
+        """Have the shelf stand beside the page, or not; where there is little room it
+        takes that of what is said of the tiles.
+        """
+        self.add_button.setChecked(on and self.arranger.on)
+        self._name_buttons()
+        if on:
+            self.shelf.show()
+        elif "shelf" in self.__dict__:
+            self.shelf.hide()
+        self._share_room()
 
-        for title, kind_of in ((tr("Colour of"), ColourTile), (tr("Aim of"), AimTile)):
-            sub = menu.addMenu(title)
-            for ref, name in groups.items():
-                sub.addAction(name, partial(self.add, kind_of(id="", of=(ref,))))
-
-            sub.setEnabled(bool(groups))
-
-        sub = menu.addMenu(tr("Master"))
-        for master in show.masters.values():
-            if master.ref.id != "tempo":
-                tile_of = MasterTile(id="", drives=master.ref)
-                sub.addAction(master.name, partial(self.add, tile_of))
-
-        sub.addSeparator()
-        for ref, name in groups.items():
-            sub.addAction(
-                tr("New master over {name}", name=name), partial(self._new_master, ref)
-            )
-
-        over = menu.addMenu(tr("Override fader of"))
-        for ref, name in groups.items():
-            over.addAction(name, partial(self._new_override, ref))
-
-        over.setEnabled(bool(groups))
-
-    def _add_given(self, menu: QMenu, groups: Mapping[Ref, str]) -> None:
-        """Palettes of a group, family by family, without a scene."""
-        show = self.parts.document.show
-        whole = menu.addMenu(tr("Palettes of a group"))
-        for ref, name in groups.items():
-            families = givens.families_for(show, ref)
-            if not families:
-                continue
-            sub = whole.addMenu(name)
-            for family in families:
-                own = givens.palettes_for(show, ref, family)
-                called = capital(term(family))
-                strip = tr("{family}: one strip", family=called)
-                sub.addAction(strip, partial(self.add_of_group, ref, own, Choice.kind))
-                pads = tr("{family}: pads, one on at a time", family=called)
-                sub.addAction(pads, partial(self.add_of_group, ref, own, Pad.kind))
-        whole.setEnabled(not whole.isEmpty())
-
-    def add_tile(self, plays: Ref, kind: str, choice: str = "") -> None:
-        """Put something that plays on the page that is shown."""
-        made = {k.kind: k for k in (Pad, Flash, Fader, Choice)}[kind]
-        tile = made(id="", plays=parts_of(plays))
-        if choice and isinstance(tile, Pad):
-            tile = edits.replace(tile, choice=choice)
-        tile = edits.replace(tile, id=f"{plays.id} {kind}")
-        self.add(tile)
-
-    def add(self, tile: Tile, spot: Spot | None = None, section: str = "") -> str:
-        """Put a tile on the page that is shown. Returns its id."""
-        show = self.parts.document.show
-        if self.page_id not in show.pages:
-            return ""
-        show, tile_id = pages.add(show, self.page_id, tile, spot, section)
-        name, page = name_of(show, to_tile(tile_id)), show.pages[self.page_id]
-        self.parts.document.edit(
-            tr("put {name} on {name2}", name=name, name2=page.name), show
-        )
-        if self.arranger.on:
-            self.arranger.choose((tile_id,))
-        return tile_id
-
-    def _new_master(self, over: Ref) -> None:
-        show, ref = pages.add_group_master(self.parts.document.show, (over,))
-        self._with_master(show, ref)
-
-    def _new_override(self, over: Ref) -> None:
-        show = self.parts.document.show
-        names = [master.name for master in show.masters.values()]
-        name = edits.fresh_name(
-            tr("{name_of} override", name_of=name_of(show, over)), names
-        )
-        master_id = edits.fresh_id(name, show.masters)
-        made = Override(id=master_id, name=name, over=(over,))
-        self._with_master(edits.put(show, "masters", made), made.ref)
-
-    def _with_master(self, show: object, ref: Ref) -> None:
-        after, _ = pages.add(show, self.page_id, MasterTile(id="", drives=ref))  # type: ignore[arg-type]
-        self.parts.document.edit(
-            tr("put {name_of} on a page", name_of=name_of(after, ref)), after
-        )
+    def add_tile(self, plays: Ref, kind: str) -> None:
+        """Put something that plays on the page that is shown, as a pad, say."""
+        self.putting.put((plays,), kind, None)
 
     # dropping
 
-    def _carried(self, event: QDropEvent) -> list[Ref]:
-        """What is dragged, as far as it is there."""
-        show = self.parts.document.show
-        refs = [ref for ref in all_carried(event.mimeData()) if exists(show, ref)]
-        return refs if self.page_id else []
-
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         """What can be a tile may be dropped here."""
-        if self._carried(event):
+        if self.putting.carried(event.mimeData()) is not None:
             event.acceptProposedAction()
 
     def dragMoveEvent(self, event: QDragMoveEvent) -> None:
-        """Anywhere on the page."""
-        if self._carried(event):
-            event.acceptProposedAction()
+        """Anywhere on the page; where it would lie is seen while it is arranged."""
+        carried = self.putting.carried(event.mimeData())
+        if carried is None:
+            return
+        event.acceptProposedAction()
+        self.view.scroll_at_edge(self.view.mapFrom(self, event.position().toPoint()))
+        if self.arranger.on:
+            point = self.view.body.mapFrom(self, event.position())
+            self.arranger.show_ghosts(*self.putting.ghosts(carried, point))
+
+    def dragLeaveEvent(self, event: QDragLeaveEvent) -> None:
+        """It is taken elsewhere."""
+        self.arranger.show_ghosts("", ())
 
     def dropEvent(self, event: QDropEvent) -> None:
         """What is let go over the page becomes the tile that fits it; over a tile that
-        plays things it is one more of them, over a pad of a choice one of that choice.
+        takes such things it joins that, over a pad of a choice it is one of that
+        choice.
         """
-        refs = self._carried(event)
-        if not refs:
-            return
-        event.acceptProposedAction()
-        self.drop(refs, self.view.body.mapFrom(self, event.position()))
+        self.arranger.show_ghosts("", ())
+        carried = self.putting.carried(event.mimeData())
+        if carried is not None:
+            event.acceptProposedAction()
+            point = self.view.body.mapFrom(self, event.position())
+            self.putting.drop(carried, point)
 
     def drop(self, refs: Sequence[Ref], point: QPointF) -> None:
         """Put things on the page at a point of it."""
-        show = self.parts.document.show
-        played = [ref for ref in refs if ref.id in show.playables]
-        widget = next((w for w in self.tiles.values() if _is_in(w, point, self)), None)
-
-        if played and widget is not None and self._drop_on(widget.tile, played):
-            return
-        if widget is not None and self._palettes_on(widget.tile, refs):
-            return
-
-        show, made = pages.fitting(show, refs)
-        if made is None:
-            text = (
-                tr("None of the fixtures can do anything with this palette.")
-                if refs[0].kind == PALETTE
-                else tr(
-                    "This makes no tile by itself: keep it in a scene, and drag that."
-                )
-            )
-            self.parts.notices.told.emit(text, "alarm")
-
-            return
-
-        spot, section = self._spot_at(point, made)
-        after, tile_id = pages.add(show, self.page_id, made, spot, section)
-        name = name_of(after, to_tile(tile_id))
-        self.parts.document.edit(tr("put {name} on the page", name=name), after)
-
-    def _palettes_on(self, tile: Tile, refs: Sequence[Ref]) -> bool:
-        """Put palettes on a tile of a group: they are of that group, too. Returns
-        whether it is one, and could take any.
-        """
-        show = self.parts.document.show
-        group = givens.group_of_tile(show, tile)
-        wanted = [show.palettes[ref.id] for ref in refs if ref.kind == PALETTE]
-        taken = [one for one in wanted if group and givens.takes(show, group, one)]
-        if group is None or not taken:
-            return False
-
-        if isinstance(tile, Choice):
-            after, made = givens.choice_of(show, group, taken)
-            plays, names = (*tile.plays, *made.plays), (*tile.names, *made.names)
-            after = pages.change(after, tile.id, plays=plays, names=names)
-            self.parts.document.edit(tr("one look more in a choice"), after)
-        else:
-            self.add_of_group(group, taken, Pad.kind)
-        return True
-
-    def add_of_group(self, group: Ref, palettes: Sequence[Palette], kind: str) -> None:
-        """Put palettes of a group on the page: as one strip, or as pads."""
-        show = self.parts.document.show
-        if self.page_id not in show.pages or not palettes:
-            return
-        if kind == Choice.kind:
-            after, strip = givens.choice_of(show, group, palettes)
-            tiles: Sequence[Tile] = (strip,)
-        else:
-            after, tiles = givens.pads_of(show, group, palettes)
-        ids = []
-        for tile in tiles:
-            after, tile_id = pages.add(after, self.page_id, tile)
-            ids.append(tile_id)
-        name = tr("put palettes of {group} on the page", group=name_of(show, group))
-        self.parts.document.edit(name, after)
-        if self.arranger.on:
-            self.arranger.choose(tuple(ids))
-
-    def _drop_on(self, tile: Tile, played: list[Ref]) -> bool:
-        """Put things that play on a tile that takes more of them, or beside one that
-        sets an example. Returns whether it does.
-        """
-        if isinstance(tile, Fader):
-            self.add_tile(played[0], Fader.kind)
-        elif isinstance(tile, Choice):
-            plays = (*tile.plays, *parts_of(*played))
-            after = pages.change(self.parts.document.show, tile.id, plays=plays)
-            self.parts.document.edit(tr("one look more in a choice"), after)
-        elif isinstance(tile, Pad) and tile.choice:
-            self.add_tile(played[0], Pad.kind, tile.choice)
-        else:
-            return False
-
-        return True
-
-    def _spot_at(self, point: QPointF, tile: Tile) -> tuple[Spot | None, str]:
-        # the lowest that begins above the point: below the last there is room too
-        above = [
-            (section, grid)
-            for section, grid in self.view.grids.items()
-            if grid.isVisible() and grid.y() <= point.y()
-        ]
-
-        if not above:
-            return None, ""
-
-        section, grid = above[-1]
-        column, row = grid.cell_at(point - QPointF(grid.pos()))
-        width, height = tile.size
-        spot = Spot(max(0, column), max(0, row), width, height)
-        free = not any(spot.overlaps(s) for s in grid.spots.values())
-
-        return (spot if free else None), section
+        self.putting.drop(Carried(tuple(refs)), point)
 
     # leading to things
 
@@ -939,29 +777,6 @@ class PerformPlace(QWidget):
             self.parts.notices.told.emit(text, "info")
         else:
             self.led_to.emit("")
-
-
-def _is_in(widget: TileWidget, point: QPointF, place: PerformPlace) -> bool:
-    there = widget.mapFrom(place.view.body, point)
-    return widget.isVisible() and widget.rect().contains(there.toPoint())
-
-
-PLAYED = {
-    Pad.kind: tr("As a pad"),
-    Flash.kind: tr("As a flash"),
-    Fader.kind: tr("As a fader"),
-    Choice.kind: tr("As a choice, with"),
-}
-CUE_TILES = {
-    CueDeed.GO: tr("GO"),
-    CueDeed.BACK: tr("back"),
-    CueDeed.LIST: tr("GO with a short list"),
-}
-PLAIN: dict[str, Tile] = {
-    tr("Tempo"): TempoTile(id="tempo"),
-    tr("Clock"): ClockTile(id="clock"),
-    tr("Label"): LabelTile(id="label", name=tr("Label")),
-}
 
 
 class PageWindow(QFrame):
