@@ -119,8 +119,11 @@ def test_an_evening_without_a_mouse(hands, answers):
     keys.press(Qt.Key.Key_Space)
     page_id = perform.page_id
     keys.press(Qt.Key.Key_E, CTRL)
-    keys.tab_to(perform.add_button)
-    pick(hands, lambda: keys.press(Qt.Key.Key_Space), "As a pad", "By hand")
+    keys.tab_to(perform.shelf.search)
+    keys.type("by hand")
+    keys.press(Qt.Key.Key_Return)
+    assert keys.focus is perform.shelf.list
+    keys.press(Qt.Key.Key_Return)
     (tile_id,) = perform.tiles
     keys.tab_to(perform.arranger.panes[0])
     assert perform.arranger.chosen == (tile_id,)

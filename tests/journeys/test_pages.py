@@ -15,6 +15,7 @@ from choreon.model import attributes as at
 from choreon.model import edits, pages
 from choreon.model.inputs import midi_control
 from choreon.model.masters import Override
+from choreon.model.offers import As, Sort
 from choreon.model.refs import FIXTURE, GROUP, PALETTE, Ref, to_deed, to_tile
 from choreon.model.tiles import (
     Choice,
@@ -164,7 +165,9 @@ def test_what_is_said_of_a_tile_is_changed(hands, perform):
     hands.click(form.fields["ask"], QPoint(8, 8))
     hands.click(form.fields["protected"], QPoint(8, 8))
     hands.select(form.fields["action"], "On only")
-    form.add_part(Ref("scene", "dots"))
+    hands.click(form.fields["add part"])
+    perform.shelf.list.choose(Ref("scene", "dots"))
+    hands.click(perform.shelf.join_button)
     assert [part.ref.id for part in tile().plays] == ["cello", "dots"]
     assert (tile().ask, tile().protected, tile().action) == (True, True, "on")
     perform.arrange(False)
@@ -232,39 +235,44 @@ def test_an_event_is_made_from_another(hands, perform, answers):
 
 
 def test_every_kind_of_tile_is_put_on_a_page_and_drawn(hands, perform):
+    """The first of each sort on the shelf, as all that it can be."""
     perform.new_page()
-    menu = perform.add_menu()
-    added = 0
+    hands.click(perform.add_button)
+    shelf = perform.shelf
+    hands.until(shelf.isVisible)
+    stack = Ref("stack", "last-ferry")
+    assert stack in [offer.ref for offer in shelf.list.offers.offers]
 
-    def first_of(below) -> None:
-        nonlocal added
-        first = next(a for a in below.actions() if a.text())
-        if first.menu() is not None:
-            first_of(first.menu())
-            return
-
-        first.trigger()
-        added += 1
-
-    def choose(below) -> None:
-        nonlocal added
-        for action in below.actions():
-            if action.menu() is not None and action.isEnabled():
-                first_of(action.menu())
-
-            # a line that ends so asks in a window first, and has its own journeys
-            elif action.text() and not action.text().endswith("…"):
-                action.trigger()
-                added += 1
-
-    choose(menu)
-    hands.until(lambda: len(perform.tiles) == added)
+    first: dict[Sort, Ref] = {}
+    for offer in shelf.list.offers.offers:
+        first.setdefault(offer.sort, offer.ref)
+    plain = [Ref("plain", key) for key in ("tempo", "clock", "label")]
+    groups = [Ref(GROUP, "pars"), Ref(GROUP, "spots")]
+    for ref in (*first.values(), *groups, stack, *plain):
+        shelf.list.choose(ref)
+        for _, way in list(shelf.way.entries):
+            shelf.way.pick(way)
+            before = len(perform.tiles)
+            hands.click(shelf.put_button)
+            hands.until(lambda n=before: len(perform.tiles) > n)
     kinds = {widget.tile.kind for widget in perform.tiles.values()}
     assert kinds >= {"pad", "flash", "fader", "choice", "dial", "colour", "aim"}
     assert kinds >= {"master", "tempo", "clock", "label", "deed"}
     for widget in perform.tiles.values():
         assert not widget.grab().isNull()
         assert widget.name
+
+
+def put(hands, perform, ref: Ref, way: As = As.FIT) -> None:
+    """Put something on the page from the shelf."""
+    if not perform.arranger.on:
+        perform.arrange(True)
+    perform.arranger.choose(())
+    shelf = perform.shelf
+    hands.until(shelf.isVisible)
+    shelf.list.choose(ref)
+    shelf.way.pick(way)
+    hands.click(shelf.put_button)
 
 
 def drop(hands, perform, ref: Ref, point: QPointF) -> None:
@@ -622,7 +630,7 @@ def test_the_menu_of_a_tile_sets_its_fade_and_drives_it(hands, band):
 
 
 def test_a_tile_keeps_its_kind_of_ground(hands, perform):
-    """A pad of a choice takes another look in; a fader, one more fader beside it."""
+    """A choice takes another look in; a fader plays one thing more."""
     perform.new_page()
     perform.add(
         Choice(id="c", plays=parts(Ref("scene", "cello")), spot=Spot(0, 0, 6, 2))
@@ -634,7 +642,9 @@ def test_a_tile_keeps_its_kind_of_ground(hands, perform):
     drop(hands, perform, Ref("scene", "haze"), centre(grid, "c"))
     assert len(perform.tiles["c"].tile.plays) == 2
     drop(hands, perform, Ref("scene", "haze"), centre(perform.view.grids[""], "f"))
-    assert [w.tile.kind for w in perform.tiles.values()].count("fader") == 2
+    assert [w.tile.kind for w in perform.tiles.values()].count("fader") == 1
+    plays = [part.ref.id for part in perform.tiles["f"].tile.plays]
+    assert plays == ["dots", "haze"]
 
 
 def test_a_control_that_is_to_be_learnt_does_not_do_its_old_deed(
@@ -765,21 +775,15 @@ def test_a_page_for_an_unknown_band_from_a_rig_with_nothing_programmed(
     hands.press(perform, "New page")
     drop(hands, perform, Ref("scene", "warm"), QPointF(60, 60))
     warm = next(iter(perform.tiles))
-    pick(hands, lambda: perform.add_menu().popup(QPoint(5, 5)), "As a choice", "Cold")
+    put(hands, perform, Ref("scene", "cold"), As.CHOICE)
     choice = list(perform.tiles)[-1]
     for scene in ("warm", "red"):
         grid = perform.view.grids[""]
         drop(hands, perform, Ref("scene", scene), centre(grid, choice))
-    pick(hands, lambda: perform.add_menu().popup(QPoint(5, 5)), "As a flash", "Red")
-    pick(hands, lambda: perform.add_menu().popup(QPoint(5, 5)), "Colour of", "Pars")
-    pick(
-        hands,
-        lambda: perform.add_menu().popup(QPoint(5, 5)),
-        "Master",
-        "New master over Pars",
-    )
-    pick(hands, lambda: perform.add_menu().popup(QPoint(5, 5)), "Tempo")
-    perform.arrange(True)
+    put(hands, perform, Ref("scene", "red"), As.FLASH)
+    put(hands, perform, Ref("group", "pars"), As.COLOUR)
+    put(hands, perform, Ref("group", "pars"), As.MASTER)
+    put(hands, perform, Ref("plain", "tempo"))
     perform.arranger.choose((warm,))
     QTest.keyClick(perform.arranger.panes[0], Qt.Key.Key_Delete)
     hands.click(perform.tidy_button)

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF
+from PySide6.QtCore import QPoint, QPointF
 from PySide6.QtWidgets import QApplication
 
 from choreon.engine.do import Do
 from choreon.model import edits, givens
+from choreon.model.offers import Sort
 from choreon.model.refs import GROUP, PALETTE, Ref, to_tile
 from choreon.model.tiles import Choice, Fader, Pad
 from choreon.model.verbs import Verb
 from tests.conftest import values
-from tests.journeys.conftest import pick
 
 PARS = Ref(GROUP, "pars")
 
@@ -31,6 +31,11 @@ def empty_page(hands):
 def par(hands, node) -> list[int]:
     lamp = hands.parts.document.show.fixtures["par-1"]
     return values(node, lamp.universe)[lamp.address - 1 : lamp.address + 7]
+
+
+def row_of(shelf, n: int) -> QPoint:
+    """The middle of a line of the shelf."""
+    return shelf.list.visualRect(shelf.list.offers.index(n)).center()
 
 
 def test_from_an_empty_page_to_playing_by_it(hands, node):
@@ -102,11 +107,18 @@ def test_what_became_of_the_show_while_it_was_asked_is_kept(hands):
     assert gone not in document.show.pages
 
 
-def test_palettes_of_a_group_from_the_menu_and_one_more_by_dropping(hands):
+def test_palettes_of_a_group_from_the_shelf_and_one_more_by_dropping(hands):
     perform = empty_page(hands)
     show = hands.parts.document.show
-    act = lambda: hands.click(perform.add_button)  # noqa: E731
-    pick(hands, act, "Palettes of a group", "Pars", "Colour: pads")
+    hands.click(perform.add_button)
+    shelf = perform.shelf
+    hands.until(shelf.isVisible)
+    shelf.show_sort(Sort.PALETTES, "Colour")
+    hands.click(shelf.list.viewport(), row_of(shelf, 0))
+    shelf.list.selectAll()
+    shelf.of.pick(PARS)
+    hands.click(shelf.put_button)
+    perform.arrange(False)
     pads = page_of(hands).tiles
     own = givens.palettes_for(show, PARS, "colour")
     assert [tile.name for tile in pads] == [palette.name for palette in own]
@@ -124,7 +136,7 @@ def test_palettes_of_a_group_from_the_menu_and_one_more_by_dropping(hands):
     hands.until(lambda: len(perform.tiles) == len(pads))
     QApplication.processEvents()
     widget = perform.tiles[pads[0].id]
-    middle = widget.mapTo(perform, widget.rect().center())
+    middle = widget.mapTo(perform.view.body, widget.rect().center())
     perform.drop([Ref(PALETTE, "straw")], QPointF(middle))
     tile = page_of(hands).tiles[-1]
     given = givens.given_of(hands.parts.document.show, tile.plays[0].ref)

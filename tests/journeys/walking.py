@@ -34,14 +34,16 @@ from PySide6.QtWidgets import (
 from shiboken6 import isValid
 
 from choreon.formats import cue_list
-from choreon.model import cues, edits
+from choreon.model import cues, edits, offers
 from choreon.model.motion import Path, Wave
+from choreon.model.offers import Sort
 from choreon.model.playables.canvas import Drives, View
-from choreon.model.refs import Ref
+from choreon.model.refs import GROUP, Ref
 from choreon.model.show import Show
 from choreon.ui.compose.canvas.figure_dialog import FigureDialog
 from choreon.ui.compose.canvas.view import Tool
 from choreon.ui.help.window import HelpWindow
+from choreon.ui.perform.group_dialog import GroupDialog
 from choreon.ui.perform.rig_page_dialog import RigPageDialog
 from choreon.ui.rig.wall_dialog import WallDialog
 from choreon.ui.tiles.base import TileWidget
@@ -137,6 +139,7 @@ def _rig(hands: Hands) -> Iterator[State]:
     settle()
     yield State("rig, walk", hands.window, lambda: rig.walk.walking)
     rig.walk.end()
+    yield from _young(hands)
     rig.show_room(True)
     settle()
     yield State("rig, room", hands.window, lambda: rig.right.currentIndex() == 1)
@@ -300,6 +303,19 @@ def _lines(hands: Hands) -> Iterator[State]:
     settle()
 
 
+def _young(hands: Hands) -> Iterator[State]:
+    """The rig while there are no groups, and while nothing hangs."""
+    document = hands.parts.document
+    show = document.show
+    for name, gone in (("no groups", "groups"), ("nothing hangs", "fixtures")):
+        bare = edits.drop(document.show, gone, list(getattr(document.show, gone)))
+        document.edit(name, bare)
+        settle()
+        yield State(f"rig, {name}", hands.window)
+    document.edit("as before", show)
+    settle()
+
+
 def scene_of(show: Show) -> Ref:
     """A scene of the sample show."""
     return next(p.ref for p in show.playables.values() if p.kind == "scene")
@@ -321,10 +337,19 @@ def _perform(hands: Hands) -> Iterator[State]:
     yield State("a page from the rig", dialog, dialog.isVisible)
     discard(dialog)
 
+    groups = offers.groups_on(parts.document.show, perform.view.page.tiles)
+    groups = groups or [Ref(GROUP, group) for group in parts.document.show.groups]
+    asks = GroupDialog(parts.document.show, groups, "Copy", hands.window)
+    asks.show()
+    settle()
+    yield State("a copy for other groups", asks, asks.isVisible)
+    discard(asks)
+
     perform.arrange(True)
     settle()
     yield State("arranging", hands.window, lambda: perform.arranger.on)
     perform.arrange(True)
+    yield from _shelf(hands)
     kinds: set[str] = set()
     for page in list(parts.document.show.pages):
         perform.go(page)
@@ -335,6 +360,26 @@ def _perform(hands: Hands) -> Iterator[State]:
                 settle()
                 yield State(f"inspector, {tile.tile.kind}", hands.window)
     perform.arrange(False)
+
+
+def _shelf(hands: Hands) -> Iterator[State]:
+    """The shelf beside a page: palettes of a group, and a tile that may take them."""
+    perform = hands.window.perform
+    perform.show_shelf(True)
+    shelf = perform.shelf
+    shelf.show_sort(Sort.PALETTES)
+    settle()
+    palettes = [offer.ref for offer in shelf.list.offers.offers]
+    shelf.list.choose(*palettes[:3])
+    perform.arranger.choose(list(perform.tiles)[:1])
+    settle()
+    yield State("shelf, palettes", hands.window)
+
+    perform.show_shelf(False)
+    perform.arranger.choose(list(perform.tiles)[:3])
+    settle()
+    yield State("inspector, several tiles", hands.window)
+    perform.arranger.choose(())
 
 
 def _others(hands: Hands) -> Iterator[State]:

@@ -48,7 +48,7 @@ PICTURE = QSize(72, 44)  # pixels
 OFFER = Qt.ItemDataRole.UserRole
 OPEN = {at.DIMMER: 1.0}
 
-PLAIN_SIGNS = {"tempo": "pulse", "clock": "times", "label": "tag"}
+PLAIN_SIGNS = {"tempo": "wave", "clock": "times", "label": "tag"}
 
 
 class OfferModel(QAbstractListModel):

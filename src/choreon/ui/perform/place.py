@@ -40,10 +40,12 @@ from choreon.model.refs import (
 )
 from choreon.model.tiles import (
     SEEN_ONLY,
+    AnyTile,
     Dial,
     Pad,
     Page,
     PlayingTile,
+    Spot,
 )
 from choreon.model.verbs import Verb
 from choreon.ui import renaming, theme
@@ -717,6 +719,10 @@ class PerformPlace(QWidget):
     def add_tile(self, plays: Ref, kind: str) -> None:
         """Put something that plays on the page that is shown, as a pad, say."""
         self.putting.put((plays,), kind, None)
+
+    def add(self, tile: AnyTile, spot: Spot | None = None, section: str = "") -> str:
+        """Put a tile on the page that is shown. Returns its id."""
+        return self.putting.add(tile, spot, section)
 
     # dropping
 

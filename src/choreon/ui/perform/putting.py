@@ -220,10 +220,10 @@ class Putting:
         tiles: Sequence[AnyTile],
         spot: Spot | None = None,
         section: str = "",
-    ) -> None:
+    ) -> tuple[str, ...]:
         page = self.view.page
         if page is None:
-            return
+            return ()
         show, ids = offers.put(show, page.id, tiles, spot, section)
         names = [name_of(show, to_tile(i)) for i in ids]
         if len(ids) == 1:
@@ -235,10 +235,11 @@ class Putting:
         if self.arranger.on:
             self.arranger.choose(ids)
             self.view.show_tile(ids[-1])
+        return ids
 
-    def add(self, tile: AnyTile, spot: Spot | None = None, section: str = "") -> None:
-        """Put a tile on the page."""
-        self._put(self._show, (tile,), spot, section)
+    def add(self, tile: AnyTile, spot: Spot | None = None, section: str = "") -> str:
+        """Put a tile on the page. Returns its id; empty where there is no page."""
+        return "".join(self._put(self._show, (tile,), spot, section))
 
     # what cannot be put
 

@@ -201,7 +201,9 @@ class ArrangeShelf(QWidget):
             and folder in ("", one.folder)
             and one.is_meant(wanted)
         ]
-        self.list.show_offers(found)
+        # what is called so goes before what only has the words about it
+        by_name = sorted(found, key=lambda one: wanted not in one.name.lower())
+        self.list.show_offers(by_name)
         self.none.setVisible(not found)
 
     def list_first(self) -> None:
