@@ -28,12 +28,13 @@ from PySide6.QtWidgets import (
     QStyleOptionViewItem,
 )
 
-from choreon.language import tr
+from choreon.language import facts, in_a_row, tr
 from choreon.model import palettes
 from choreon.model.playables import AnyPlayable
 from choreon.model.refs import PALETTE, Ref
 from choreon.model.show import Palette
 from choreon.render.decode import Light
+from choreon.terms import term
 from choreon.ui import kinds, theme
 from choreon.ui import palettes as palette_deeds
 from choreon.ui.drags import REF, carry
@@ -77,6 +78,25 @@ class Card(NamedTuple):
             rgb = palette_deeds.colour_of(self.thing)
             return on_screen(rgb) if rgb else None
         return QColor(self.thing.colour) if self.thing.colour else None
+
+
+def times_of(playable: AnyPlayable) -> str:
+    """In what time something comes and goes, and its tags."""
+    own = in_a_row(
+        tr(
+            "{family} {delay:g}+{fade:g} s",
+            family=term(family),
+            delay=t.delay,
+            fade=t.fade,
+        )
+        for family, t in playable.times.items()
+    )
+    fades = tr(
+        "in {fade_in:g} s · out {fade_out:g} s",
+        fade_in=playable.fade_in,
+        fade_out=playable.fade_out,
+    )
+    return facts(fades, own, " ".join(f"#{tag}" for tag in playable.tags))
 
 
 class CardModel(QAbstractListModel):
@@ -173,7 +193,8 @@ class CardModel(QAbstractListModel):
                 name=thing.name,
                 used=used,
             )
-        return kinds.kind_of(thing).about(show, thing)
+        told = kinds.kind_of(thing).about(show, thing)
+        return tr("{what}\n{times}", what=told, times=times_of(thing))
 
     def flags(self, index: AnyIndex) -> Qt.ItemFlag:
         flags = super().flags(index)

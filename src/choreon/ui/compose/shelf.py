@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from choreon.language import capital, facts, in_a_row, plural, tr
+from choreon.language import capital, plural, tr
 from choreon.model import canvases, chases, edits, links, palettes
 from choreon.model import effects as model_effects
 from choreon.model.playables import AnyPlayable, Canvas, kind_of
@@ -33,7 +33,7 @@ from choreon.terms import term
 from choreon.ui import kinds, words
 from choreon.ui import palettes as palette_deeds
 from choreon.ui.compose.card_deeds import CardDeeds
-from choreon.ui.compose.cards import CardStrip, Thing
+from choreon.ui.compose.cards import CardStrip, Thing, times_of
 from choreon.ui.compose.hand import Hand
 from choreon.ui.compose.motion_panel import MotionPanel
 from choreon.ui.compose.palette_chips import give
@@ -45,6 +45,7 @@ from choreon.ui.widgets.menu import Menu
 
 SCENES, PALETTES, MOTIONS = "scenes", "palettes", "motions"
 EVERYWHERE = tr("Everywhere")
+WHOLE = 2000  # pixels: as many as there are
 EDGES = 24  # pixels beside what stands in the bar
 FIND = {False: 154, True: 64}  # pixels to find by: beside few buttons, beside many
 ROOMY, TIGHT = 920, 660  # pixels of width for all words, and for all but those
@@ -199,6 +200,7 @@ class Shelf(QWidget):
         """With little room buttons lose their words."""
         super().resizeEvent(event)
         self._fit()
+        self._fit_about()
 
     def _fit(self) -> None:
         """With little room what can be done with a card goes before finding others."""
@@ -228,6 +230,18 @@ class Shelf(QWidget):
     def _fold_deeds(self) -> None:
         """What can be done with a card has the room that the others leave."""
         self.deeds.fold(self.width() - self._taken() - EDGES)
+
+    def _fit_about(self) -> None:
+        """What is said of a card stands there whole, or not at all: the card's tooltip
+        says it too.
+        """
+        words = self.about.fontMetrics().horizontalAdvance(self.about.text())
+        self.about.setMaximumWidth(WHOLE)
+        layout = self.head.layout()
+        if layout is not None:
+            layout.activate()
+        if self.about.width() < words:
+            self.about.setMaximumWidth(0)
 
     def _taken(self) -> int:
         """The pixels that all else in the bar takes at least."""
@@ -389,6 +403,7 @@ class Shelf(QWidget):
 
         self.about.setText(self._about(thing) if thing is not None else "")
         self._fold_deeds()
+        self._fit_about()
 
     def _thing(self, thing_id: str) -> Thing | None:
         show = self.parts.document.show
@@ -401,27 +416,7 @@ class Shelf(QWidget):
             users = palettes.users(self.parts.document.show, thing.id)
             return palette_deeds.used_by([s.name for s in users])
 
-        times = in_a_row(
-            tr(
-                "{family} {delay:g}+{fade:g} s",
-                family=term(family),
-                delay=t.delay,
-                fade=t.fade,
-            )
-            for family, t in thing.times.items()
-        )
-
-        tags = " ".join(f"#{tag}" for tag in thing.tags)
-        about = [
-            tr(
-                "in {fade_in:g} s · out {fade_out:g} s",
-                fade_in=thing.fade_in,
-                fade_out=thing.fade_out,
-            ),
-            times,
-            tags,
-        ]
-        return facts(*about)
+        return times_of(thing)
 
     def _pressed_twice(self, thing_id: str) -> None:
         """A palette is given to the chosen lamps; a scene is taken into the draft."""

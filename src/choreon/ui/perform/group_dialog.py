@@ -13,6 +13,8 @@ from choreon.ui.widgets import basics
 from choreon.ui.widgets.dialog import Dialog
 from choreon.ui.widgets.pick_box import PickBox
 
+LEAST = 180  # pixels of a group's name
+
 
 class GroupDialog(Dialog):
     """For each group of what is copied, the one that stands in its place."""
@@ -37,6 +39,7 @@ class GroupDialog(Dialog):
             )
             box.fill([(name_of(show, other), other) for other in others])
             box.pick(ref)
+            box.setMinimumWidth(LEAST)
             box.currentIndexChanged.connect(lambda _: self._look())
             form.addRow(basics.name_label(tr("{name} becomes", name=name)), box)
             self.boxes[ref] = box
@@ -52,7 +55,7 @@ class GroupDialog(Dialog):
         basics.stack(
             self,
             basics.label(hint, "soft", wrap=True),
-            inside,
+            self.scrolled(inside),
             basics.row(1, cancel, self.go),
             margins=20,
             spacing=14,

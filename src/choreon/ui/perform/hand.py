@@ -52,7 +52,9 @@ class LampPanel(QFrame):
         self.gone = basics.tool("close", tr("Choose no fixture"), self._nobody)
         self.rows = QVBoxLayout()
         self.rows.setSpacing(2)
-        box = basics.stack(self, flow(self.title, 1, self.take, self.gone), margins=10)
+        head = basics.row(self.title, self.gone, spacing=4)
+        basics.grow(head, 0)
+        box = basics.stack(self, head, flow(self.take, 1), margins=10, spacing=4)
         box.addLayout(self.rows)
 
         self._shown: object = None
@@ -170,7 +172,8 @@ class AsidePanel(QFrame):
 
         basics.stack(
             self,
-            basics.row(self.title, 1, self.names),
+            self.title,
+            self.names,
             basics.row(self.back, self.keep, 1, spacing=4),
             self.level,
             self.colour,

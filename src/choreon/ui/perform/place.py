@@ -74,6 +74,7 @@ if TYPE_CHECKING:
     from choreon.ui.perform.shelf import ArrangeShelf
 
 SIDE, NARROW = 300, 240  # pixels of what is on now; where there is little room
+BESIDE = 260  # pixels of what is said of tiles, beside a shelf and a page
 ROOMY = 1000  # pixels of the whole place
 ALL_EVENTS = tr("All pages")
 NEW_EVENT = tr("New event…")
@@ -510,8 +511,8 @@ class PerformPlace(QWidget):
         narrow = self.width() < ROOMY
         shelved = "shelf" in self.__dict__ and not self.shelf.isHidden()
         self.right.setVisible(not (narrow and shelved))
-        slim = (narrow and not self.arranger.on) or shelved
-        self.right.setFixedWidth(NARROW if slim else SIDE)
+        wide = BESIDE if shelved else SIDE
+        self.right.setFixedWidth(NARROW if narrow and not self.arranger.on else wide)
 
     def hideEvent(self, event: QHideEvent) -> None:
         """Whoever goes elsewhere is done arranging."""

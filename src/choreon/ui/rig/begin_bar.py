@@ -7,6 +7,7 @@ from __future__ import annotations
 from functools import partial
 
 from PySide6.QtCore import Signal
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QFrame
 
 from choreon.language import capital, in_a_row, plural, tr
@@ -17,12 +18,13 @@ from choreon.ui.parts import Parts
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.flow import flow
 
+ROOMY = 480  # pixels of width for words beside the buttons
 FEW = 3  # names of groups that a button tells
 
 WAYS = {
-    By.KIND: tr("Groups by kind"),
-    By.BAR: tr("Groups by bar"),
-    By.SIDE: tr("Groups by side"),
+    By.KIND: tr("By kind"),
+    By.BAR: tr("By bar"),
+    By.SIDE: tr("By side"),
 }
 
 
@@ -90,6 +92,19 @@ class BeginBar(QFrame):
             "close", tr("Not now: the groups’ button makes them too"), self._close
         )
 
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Buttons that need another line get it, however low the place is; where that
+        is narrow, what they are for goes without saying.
+        """
+        super().resizeEvent(event)
+        self.text.setVisible(self.width() >= ROOMY)
+        self._grow()
+
+    def _grow(self) -> None:
+        layout = self.layout()
+        if layout is not None:
+            self.setMinimumHeight(layout.heightForWidth(self.width()))
+
     def _fill(self, show: Show) -> None:
         """Say what can be done now, or be gone."""
         hangs = bool(show.fixtures)
@@ -101,13 +116,14 @@ class BeginBar(QFrame):
         self.close_it.setVisible(hangs)
         if not hangs:
             self._closed = False
-            self.title.setText(tr("Nothing hangs here yet"))
+            self.title.setText(tr("How to begin"))
             self.text.setText(
                 tr(
-                    "Choose a type on the left and press Hang, or drag it onto the "
-                    "plan. Or begin with:"
+                    "Be led from the first fixture to a tile that plays, look around "
+                    "in a show that is ready, or open yours. Or hang what you have."
                 )
             )
+            self._grow()
             return
 
         self.title.setText(self._count(show))
@@ -118,6 +134,7 @@ class BeginBar(QFrame):
             names = offered.get(by, [])
             button.setVisible(bool(names))
             button.setToolTip(capital(in_a_row(names[:FEW])))
+        self._grow()
 
     def _offered(self, show: Show) -> dict[By, list[str]]:
         """The names of the groups that each way would make; none where there are

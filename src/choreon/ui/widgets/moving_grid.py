@@ -23,8 +23,8 @@ RATE = 84  # milliseconds between pictures: twelve a second, all together
 
 
 class MovingGrid(QAbstractScrollArea):
-    """Things side by side, `wide` × `tall` pixels each; what is not seen is not drawn,
-    and nothing is while the grid is hidden.
+    """Things side by side, `wide` × `tall` pixels each, or as much wider as fills the
+    line; what is not seen is not drawn, and nothing is while the grid is hidden.
     """
 
     def __init__(self, name: str, tip: str, wide: int, tall: int) -> None:
@@ -58,9 +58,14 @@ class MovingGrid(QAbstractScrollArea):
 
     def rect_of(self, index: int) -> QRect:
         """Where a thing is drawn."""
-        row, column = divmod(index, self.columns)
+        columns = self.columns
+        row, column = divmod(index, columns)
         top = row * (self.tall + GAP) - self.verticalScrollBar().value()
-        return QRect(column * (self.wide + GAP), top, self.wide, self.tall)
+
+        # what a whole number of them leaves of the line is shared among them
+        room = self.viewport().width() + GAP
+        left, right = room * column // columns, room * (column + 1) // columns
+        return QRect(left, top, right - left - GAP, self.tall)
 
     def index_at(self, point: QPoint) -> int:
         """Returns the thing at a point; −1 for none."""
