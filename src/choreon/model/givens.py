@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 
 import msgspec
 
@@ -71,8 +71,9 @@ def again_for(show: Show, given: Given, lamps: Ref) -> tuple[Show, Ref | None]:
             return show, None
         return give(show, lamps, given.palette)
 
-    if not given.values:
-        return show, None  # what single fixtures, or their effects, have is theirs
+    # what single fixtures have of their own, or what moves in them, is theirs
+    if not given.values or not any_takes(show, lamps, given.values):
+        return show, None
     _, _, what = given.name.partition(": ")
     made = replace(given, id="", each={}, name=_called(show, lamps, what or given.name))
     return _kept(show, _of(show, made, lamps))
@@ -120,6 +121,20 @@ def takes(show: Show, lamps: Ref, palette: Palette) -> list[str]:
         if colour or any(name in has for name in names):
             found.append(fixture)
     return found
+
+
+def any_takes(show: Show, lamps: Ref, values: Iterable[str]) -> bool:
+    """Whether any of a group has any of some attributes; what mixes colours has a level
+    by them.
+    """
+    from choreon.model.pages import attributes_of, mixes
+
+    wanted = set(values)
+    for fixture in fixtures_of(show, [lamps]):
+        has = attributes_of(show, fixture)
+        if has & wanted or (at.DIMMER in wanted and mixes(has)):
+            return True
+    return False
 
 
 def palettes_for(show: Show, lamps: Ref, family: str) -> list[Palette]:

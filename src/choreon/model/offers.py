@@ -12,7 +12,7 @@ import msgspec
 
 from choreon.language import capital, tr
 from choreon.model import attributes as at
-from choreon.model import edits, givens, pages
+from choreon.model import edits, givens, pages, stops
 from choreon.model.lamps import fixtures_of
 from choreon.model.masters import GroupMaster, Override
 from choreon.model.playables import Given, Stack
@@ -236,9 +236,10 @@ def _ways_of_lamps(show: Show, ref: Ref) -> list[As]:
     if any(at.PAN in own for own in has):
         found.append(As.AIM)
     found += [As.MASTER, As.OVERRIDE]
-    if givens.families_for(show, ref):
-        found += [As.STRIPS, As.PADS]
-    return found
+    families = givens.families_for(show, ref)
+    if families or stops.stops_of(show, ref):
+        found.append(As.STRIPS)
+    return [*found, As.PADS] if families else found
 
 
 def tiles_for(
@@ -391,6 +392,10 @@ def _families(show: Show, ref: Ref, way: As) -> tuple[Show, Sequence[AnyTile]]:
         group, called = name_of(show, ref), term(family)
         title = tr("{group}: {what}", group=group, what=called)
         made.append(replace(strip, name=title))
+
+    if way == As.STRIPS:
+        show, steps = stops.strips_for(show, ref)
+        made += [replace(one, name=stops.title(show, ref, one)) for one in steps]
     return show, made
 
 

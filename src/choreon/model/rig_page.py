@@ -9,7 +9,7 @@ from collections.abc import Iterable, Sequence
 import msgspec
 
 from choreon.language import capital, tr
-from choreon.model import arrange, edits, givens, pages
+from choreon.model import arrange, edits, givens, pages, stops
 from choreon.model import attributes as at
 from choreon.model.lamps import fixtures_of
 from choreon.model.playables.given import MOTION
@@ -18,6 +18,7 @@ from choreon.model.show import Group, Show
 from choreon.model.tiles import (
     AnyTile,
     Choice,
+    DarkChange,
     DeedTile,
     Dial,
     Fader,
@@ -44,8 +45,9 @@ DIAL_HIGH = 4  # lines, so that what it is at can be read above its name
 
 class Wanted(msgspec.Struct, frozen=True):
     """What a page from the rig is to have: of which groups, the levels, flashes, the
-    families of palettes, and what is for all that plays. `large`: tiles of half as many
-    to a line.
+    families of palettes, what goes by steps (pictures, prism, zoom, strobe), and what
+    is for all that plays. `dark`: pictures and wheels change while the heads are dark.
+    `large`: tiles of half as many to a line.
     """
 
     groups: tuple[Ref, ...]
@@ -57,7 +59,9 @@ class Wanted(msgspec.Struct, frozen=True):
         at.Family.BEAM,
         MOTION,
     )
+    steps: bool = True
     whole: bool = True
+    dark: bool = False
     large: bool = False
 
 
@@ -169,6 +173,8 @@ def _for_group(show: Show, group: Ref, wanted: Wanted) -> tuple[Show, list[AnyTi
         if not own:
             continue
         show, strip = givens.choice_of(show, group, own)
+        if wanted.dark and _on_wheels(show, group, family):
+            strip = replace(strip, change=DarkChange())
         name = capital(term(family))
         wide = min(10, max(3, len(own)))
         laid.put(replace(strip, name=name), wide, 2)
@@ -177,7 +183,25 @@ def _for_group(show: Show, group: Ref, wanted: Wanted) -> tuple[Show, list[AnyTi
             for turns in (Turns.RATE, Turns.SIZE):
                 dial = Dial(id="", of=of, turns=turns, name=DIALS[turns])
                 laid.put(dial, 2, DIAL_HIGH)
+
+    if wanted.steps:
+        show, strips = stops.strips_for(show, group, wanted.dark)
+        for strip in strips:
+            laid.put(strip, min(10, max(3, len(strip.plays))), 2)
     return show, laid.tiles
+
+
+def _on_wheels(show: Show, group: Ref, family: str) -> bool:
+    """Whether a family of palettes turns wheels of a group: beams do where there are
+    gobos, colours where no lamp mixes them.
+    """
+    has = [pages.attributes_of(show, lamp) for lamp in fixtures_of(show, [group])]
+    if family == at.Family.BEAM:
+        return any(name in own for own in has for name in stops.WHEELS)
+    if family != at.Family.COLOUR:
+        return False
+    mixing = {*at.ALL_EMITTERS, *at.FILTERS, *at.TARGET_COLOUR}
+    return not any(own & mixing for own in has)
 
 
 DIALS = {Turns.RATE: tr("How fast"), Turns.SIZE: tr("How large")}

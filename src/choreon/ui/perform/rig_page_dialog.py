@@ -157,6 +157,11 @@ class RigPageDialog(Dialog):
         self.flashes = self._tick(tr("Flash"))
         self.whole = self._tick(tr("The whole stage"))
         self.large = self._tick(tr("Large"), False)
+        self.steps = self._tick(tr("Pictures, prism, zoom and strobe in steps"))
+        self.dark = self._tick(tr("Pictures change in the dark"), False)
+        self.dark.setToolTip(
+            tr("Heads whose gobos or wheels change go down, change, and come up")
+        )
 
         self.picture = PagePicture()
         self.told = basics.label("", "small", wrap=True)
@@ -172,6 +177,8 @@ class RigPageDialog(Dialog):
             basics.label(tr("What"), "soft"),
             flow(self.whole, self.levels, self.flashes, spacing=8),
             flow(*self.families.values(), spacing=8),
+            self.steps,
+            self.dark,
             self.large,
             self.told,
             1,
@@ -201,7 +208,9 @@ class RigPageDialog(Dialog):
             levels=self.levels.isChecked(),
             flashes=self.flashes.isChecked(),
             families=tuple(f for f, tick in self.families.items() if tick.isChecked()),
+            steps=self.steps.isChecked(),
             whole=self.whole.isChecked(),
+            dark=self.dark.isChecked(),
             large=self.large.isChecked(),
         )
 

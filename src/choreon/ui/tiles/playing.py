@@ -8,6 +8,8 @@ from PySide6.QtGui import QColor, QPainter, QPen, QResizeEvent
 from choreon.engine.actions import choices
 from choreon.engine.actions.tile_context import playing
 from choreon.language import tr
+from choreon.model import stops
+from choreon.model.fixture_type import Slot
 from choreon.model.playables import Given, Playable
 from choreon.model.refs import exists, find, name_of
 from choreon.model.tiles import Page, player_id
@@ -16,6 +18,7 @@ from choreon.render.state import PlayState
 from choreon.ui import palettes as palette_deeds
 from choreon.ui import theme
 from choreon.ui.parts import Parts
+from choreon.ui.slots import slot_picture
 from choreon.ui.stage.mini import MiniStages
 from choreon.ui.tiles.base import (
     EDGE,
@@ -30,6 +33,7 @@ from choreon.ui.widgets.colour_field import on_screen
 from choreon.ui.widgets.faders import FaderSlider
 from choreon.ui.widgets.spoken import Role, Spoken
 
+LEAST_PICTURE = 20  # pixels that a picture on a look is high
 SWATCH = 7.0  # pixels of a colour that a group is given
 
 
@@ -364,7 +368,14 @@ class ChoiceTile(PlayingWidget):
         playable = self._played(number)
         self._draw_swatch(painter, playable, cell)
         tall = cell.height() - 28
-        if playable is not None and tall > 20:
+        slot = self._slot(playable)
+        if slot is not None and tall > LEAST_PICTURE:
+            picture = slot_picture(slot, int(min(tall, cell.width())) - 6)
+            painter.setOpacity(1.0 if is_on else 0.75)
+            across = QPointF((cell.width() - picture.width()) / 2, 4)
+            painter.drawPixmap(cell.topLeft() + across, picture)
+            painter.setOpacity(1.0)
+        elif playable is not None and tall > LEAST_PICTURE:
             mini = self.minis.picture(playable, int(cell.width()), int(tall), self)
             painter.setOpacity(1.0 if is_on else 0.75)
             painter.drawPixmap(cell.topLeft(), mini)
@@ -398,6 +409,12 @@ class ChoiceTile(PlayingWidget):
             painter.setBrush(on_screen(rgb))
             strip = QRectF(cell.left() + 6, cell.top() + 5, cell.width() - 12, SWATCH)
             painter.drawRoundedRect(strip, 2, 2)
+
+    def _slot(self, playable: Playable | None) -> Slot | None:
+        """The slot of a wheel that a group is given, where it is one."""
+        if not isinstance(playable, Given):
+            return None
+        return stops.slot_given(self.parts.document.show, playable)
 
     def _played(self, number: int) -> Playable | None:
         if number < 0:
