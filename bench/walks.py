@@ -12,6 +12,7 @@ from tests.render import wander
 WALKS = 2000
 STEP = 0.004  # seconds from look to look
 FIRST = 100_000  # seeds of their own
+KINDS = (wander.Walk, wander.PlayedWalk, wander.GivenWalk, wander.PlayedWalk)
 
 
 def main(walks: float = WALKS) -> None:
@@ -19,7 +20,7 @@ def main(walks: float = WALKS) -> None:
     worst = 0.0
     broken: list[str] = []
     for seed in range(FIRST, FIRST + int(walks)):
-        walk = wander.PlayedWalk if seed % 2 else wander.Walk  # of a page, every other
+        walk = KINDS[seed % len(KINDS)]
         found = walk(random.Random(seed)).scan(STEP)
         worst = max(worst, found.step / found.allowed)
         if found.step > found.allowed:

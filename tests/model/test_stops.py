@@ -71,9 +71,7 @@ def test_a_page_from_the_rig_has_strips_of_them(dark):
     wanted = Wanted(groups=(SPOTS, WASHES), dark=dark)
     show = page_from_rig(show, "new", wanted)
     strips = {
-        (t.section, t.name): t
-        for t in show.pages["new"].tiles
-        if isinstance(t, Choice)
+        (t.section, t.name): t for t in show.pages["new"].tiles if isinstance(t, Choice)
     }
     gobo, zoom = strips["spots", "Gobo"], strips["washes", "Zoom"]
     assert (gobo.change is not None) is dark

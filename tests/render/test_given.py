@@ -4,18 +4,22 @@ let go, palettes and groups that change while they are on, aside, capture, why.
 
 from __future__ import annotations
 
+import itertools
+
 import pytest
 
 from choreon.demo.low_tide import low_tide
 from choreon.engine import actions
+from choreon.engine.actions import hands, overrides
 from choreon.engine.do import Do
-from choreon.model import edits, givens, pages
+from choreon.model import edits, givens, pages, stops
 from choreon.model import links as model_links
 from choreon.model.lamps import fixtures_of
+from choreon.model.masters import Override
 from choreon.model.playables import Given, kind_of
 from choreon.model.refs import GROUP, PALETTE, Ref, to_tile
 from choreon.model.show import Group
-from choreon.model.tiles import Fader, Pad, Page, parts
+from choreon.model.tiles import DarkChange, Fader, Pad, Page, parts
 from choreon.model.verbs import Verb
 from choreon.render.capture import capture
 from choreon.render.compiled import compile_show
@@ -270,3 +274,165 @@ def test_a_group_that_is_emptied_is_told(show) -> None:
     given = givens.given_of(show, ref)
     assert isinstance(given, Given)
     assert any("no fixtures" in p.text for p in kind_of(given).check(show, given))
+
+
+# in the dark, two hands, masters
+
+
+def slot_of(show, fixture: str, attribute: str) -> tuple[int, int]:
+    """The universe's row and the slot, from 0, of a fixture's attribute."""
+    lamp = show.fixtures[fixture]
+    kind = show.types[lamp.type]
+    mode = kind.mode(lamp.mode)
+    for use, channel in kind.used(mode):
+        if any(span.attribute == attribute for span in channel.ranges):
+            row = compile_show(show).rig.universes.index(lamp.universe)
+            return row, lamp.address - 1 + use.slots[0] - 1
+    raise LookupError(attribute)
+
+
+def with_strip(show, group, change):
+    """A page with a strip of a group's pictures, whose first is the open one."""
+    show = edits.put(show, "pages", Page(id="p", name="P"))
+    show, strips = stops.strips_for(show, group, in_the_dark=True)
+    gobo = next(strip for strip in strips if strip.name == "Gobo")
+    gobo = edits.replace(gobo, change=change)
+    return pages.add(show, "p", gobo)
+
+
+def test_a_picture_changes_while_the_heads_are_dark_whoever_lights_them(show) -> None:
+    """The light is another tile's; the picture turns between one look and the next, as
+    the strip comes on, and as it is let go.
+    """
+    change = DarkChange(down=0.5, dark=0.5, up=1.0)
+    show, tile = with_strip(show, SPOTS, change)
+    show, level = givens.give_values(show, SPOTS, "Full", {"Dimmer": 1.0})
+    compiled = compile_show(show)
+    gobo, dim = (slot_of(show, "spot-1", name) for name in ("Gobo1", "Dimmer"))
+
+    state = on(show, level)
+    for step, at in ((2.0, 110.0), (4.0, 115.0), (-1.0, 120.0)):
+        before = render(compiled, state, at - 0.01)
+        state = actions.perform(show, state, Do(to_tile(tile), Verb.STEP, step), at)
+        frames = [render(compiled, state, at + n * 0.02) for n in range(200)]
+        pictures = [int(f[gobo]) for f in (before, *frames)]
+        light = [int(f[dim]) for f in (before, *frames)]
+
+        turned = [n for n in range(1, 201) if pictures[n] != pictures[n - 1]]
+        assert len(turned) == 1
+        assert light[turned[0]] == 0
+        assert light[0] == light[-1] == 255
+        # down in half a second, dark for half a second, up in one
+        assert 25 <= light.index(0) <= 27
+        assert light[51] == 0 < light[55]
+        assert light[60] < light[90] < 255
+        steps = [abs(b - a) for a, b in itertools.pairwise(light)]
+        assert max(steps) <= 255 * 0.02 / 0.5 + 1
+
+    assert not play.prune(state, 130.0).shades
+
+
+def test_without_a_change_in_the_dark_the_light_stays(show) -> None:
+    show, tile = with_strip(show, SPOTS, None)
+    show, level = givens.give_values(show, SPOTS, "Full", {"Dimmer": 1.0})
+    compiled = compile_show(show)
+    dim = slot_of(show, "spot-1", "Dimmer")
+    state = on(show, level)
+    for step in (2.0, 4.0, -1.0):
+        at = 110.0 + step
+        state = actions.perform(show, state, Do(to_tile(tile), Verb.STEP, step), at)
+        assert not state.shades
+        assert all(
+            render(compiled, state, at + n * 0.05)[dim] == 255 for n in range(20)
+        )
+
+
+def test_a_second_press_in_the_dark_makes_no_jump_and_ends_at_the_second(show) -> None:
+    show, tile = with_strip(show, SPOTS, DarkChange(down=0.5, dark=0.5, up=1.0))
+    show, level = givens.give_values(show, SPOTS, "Full", {"Dimmer": 1.0})
+    compiled = compile_show(show)
+    gobo, dim = (slot_of(show, "spot-1", name) for name in ("Gobo1", "Dimmer"))
+    state = on(show, level)
+    presses = {110.0: 2.0, 110.3: 4.0, 110.9: 1.0, 111.4: 3.0}
+    light, now = [], 109.9
+    while now < 116.0:
+        for at in [t for t in presses if t <= now]:
+            do = Do(to_tile(tile), Verb.STEP, presses.pop(at))
+            state = actions.perform(show, state, do, now)
+        state = play.prune(state, now)
+        light.append(int(render(compiled, state, now)[dim]))
+        now += 0.01
+    steps = [abs(b - a) for a, b in itertools.pairwise(light)]
+    assert max(steps) <= 255 * 0.01 / 0.5 * 2 + 1
+    assert light[-1] == 255
+
+    show, third = with_strip(show, SPOTS, None)
+    alone = on(show, level)
+    alone = actions.perform(show, alone, Do(to_tile(third), Verb.STEP, 3.0), 110.0)
+    want = render(compile_show(show), alone, 120.0)[gobo]
+    assert render(compiled, state, 120.0)[gobo] == want
+
+
+def test_heads_that_are_aside_are_not_shaded(show) -> None:
+    show, tile = with_strip(show, SPOTS, DarkChange())
+    show, level = givens.give_values(show, SPOTS, "Full", {"Dimmer": 1.0})
+    compiled = compile_show(show)
+    state = on(show, level)
+    look = {"spot-1": {"Dimmer": 1.0, "Gobo1": 0.0}}
+    state = hands.take(state, "aside", look, 105.0)
+    state = actions.perform(show, state, Do(to_tile(tile), Verb.STEP, 3.0), 110.0)
+    one, other = (slot_of(show, f"spot-{n}", "Dimmer") for n in (1, 2))
+    dark = render(compiled, state, 110.8)
+    assert dark[one] == 255
+    assert dark[other] == 0
+    lamp = show.fixtures["spot-2"]
+    whys = explain(compiled, state, 110.8, lamp.universe, other[1] + 1)
+    said = [layer.source for why in whys for layer in why.layers]
+    assert any("something in it is changed" in text for text in said)
+
+
+def test_the_same_palette_from_two_tiles_stays_while_one_of_them_is_on(show) -> None:
+    show, teal = givens.give(show, PARS, "teal")
+    show, level = givens.give_values(show, PARS, "Full", {"Dimmer": 1.0})
+    show = edits.put(show, "pages", Page(id="p", name="P"))
+    ids = []
+    for name in ("One", "Other"):
+        show, tile = pages.add(show, "p", Pad(id="", name=name, plays=parts(teal)))
+        ids.append(tile)
+    state = on(show, level, to_tile(ids[0]), to_tile(ids[1]))
+    both = frame(show, state, 110.0)
+    state = actions.perform(show, state, Do(to_tile(ids[0]), Verb.PRESS), 112.0)
+    assert (frame(show, state, 120.0) == both).all()
+    state = actions.perform(show, state, Do(to_tile(ids[1]), Verb.PRESS), 122.0)
+    assert (frame(show, state, 130.0) == frame(show, on(show, level), 130.0)).all()
+
+
+def test_two_hands_press_two_of_a_family_in_one_moment(show) -> None:
+    """The later one counts, whichever it is; let go, the other one is there."""
+    show, level = givens.give_values(show, PARS, "Full", {"Dimmer": 1.0})
+    show, teal = givens.give(show, PARS, "teal")
+    show, rust = givens.give(show, PARS, "rust")
+    for first, second in ((teal, rust), (rust, teal)):
+        state = on(show, level)
+        for ref in (first, second):
+            state = actions.perform(show, state, Do(ref, Verb.PRESS), 105.0)
+        alone = frame(show, on(show, level, second), 110.0)
+        assert (frame(show, state, 110.0) == alone).all()
+        state = actions.perform(show, state, Do(second, Verb.PRESS), 112.0)
+        other = frame(show, on(show, level, first), 120.0)
+        assert (frame(show, state, 120.0) == other).all()
+
+
+def test_an_override_holds_the_level_and_leaves_the_colour(show) -> None:
+    show, level = givens.give_values(show, PARS, "Full", {"Dimmer": 1.0})
+    show, teal = givens.give(show, PARS, "teal")
+    held = Override(id="hold", name="Hold", over=(PARS,), alone=True)
+    show = edits.put(show, "masters", held)
+    state = on(show, level, teal)
+    free = frame(show, state, 110.0)
+    state = overrides.hold(state, "hold", 0.5, 111.0)
+    half = frame(show, state, 120.0)
+    dim = slot_of(show, "par-1", "Dimmer")
+    assert (free[dim], half[dim]) == (255, 128)
+    red = slot_of(show, "par-1", "ColorAdd_G")
+    assert half[red] == free[red]

@@ -41,6 +41,17 @@ def test_no_lit_lamp_jumps_by_canvases(seed):
     assert wander.CanvasWalk(random.Random(seed)).apart() < 1e-9
 
 
+@pytest.mark.parametrize("seed", [0, 1])
+def test_no_lit_lamp_jumps_by_what_groups_are_given(seed):
+    """Nor by palettes, levels and motions of groups, in strips, on pads and faders, that
+    mix with scenes and with each other.
+    """
+    walk = wander.GivenWalk(random.Random(seed))
+    worst = walk.scan(step=0.002)
+    assert worst.step <= worst.allowed, worst.story
+    assert wander.GivenWalk(random.Random(seed)).apart() < 1e-9
+
+
 @pytest.mark.parametrize("seed", range(8))
 def test_the_trace_tells_the_same_light(seed):
     """Laid one by one and recorded, or what stands laid together: the same values."""

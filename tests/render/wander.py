@@ -15,7 +15,8 @@ from choreon.engine.do import Do
 from choreon.engine.precompiler import Precompiler
 from choreon.library import library
 from choreon.model import attributes as at
-from choreon.model import edits, links
+from choreon.model import edits, givens, links, pages, palettes
+from choreon.model import effects as model_effects
 from choreon.model.masters import GroupMaster, Override
 from choreon.model.motion import (
     AnyMotion,
@@ -40,7 +41,7 @@ from choreon.model.playables.canvas import (
 )
 from choreon.model.playables.chase import ChaseStep, End, Run, Unit
 from choreon.model.refs import Ref, to_deed, to_tile
-from choreon.model.show import Fixture, Mark, Show
+from choreon.model.show import Fixture, Group, Mark, Show
 from choreon.model.tiles import (
     Choice,
     DarkChange,
@@ -510,6 +511,65 @@ PLAYED_AS = {
     "safe": (to_deed("safe"), Verb.PRESS, Edge.DOWN),
 }
 PLAYED = [*PLAYED_AS, "choose", "aside", "back", "hold"]
+
+
+class GivenWalk(PlayedWalk):
+    """The same with what groups are given by tiles: palettes of every family, levels,
+    motions, in strips, on pads that exclude each other, on faders, beside scenes.
+    """
+
+    def _show_of(self, dice: random.Random) -> Show:
+        show = super()._show_of(dice)
+        ids = list(show.fixtures)
+        for n in range(3):
+            members = tuple(dice.sample(ids, dice.randint(1, len(ids))))
+            group = Group(id=f"g{n}", name=f"G{n}", fixtures=members)
+            show = edits.put(show, "groups", group)
+        for n, (family, values) in enumerate(_palettes(dice)):
+            show, _ = palettes.keep_palette(show, f"p{n}", family, {"any": values})
+        wave = Wave(
+            rate=Rate(seconds=dice.uniform(2.5, 6.0)),
+            low=0.2,
+            high=dice.uniform(0.5, 1),
+        )
+        show, _ = model_effects.keep_motion(show, "wave", wave)
+
+        played = []
+        for _ in range(8):
+            show, ref = self._given(dice, show)
+            played.append(Part(ref))
+        page = show.pages["p"]
+        some = dice.sample(range(len(page.tiles)), 4)
+        tiles = tuple(
+            edits.replace(tile, plays=(dice.choice(played),)) if n in some else tile
+            for n, tile in enumerate(page.tiles)
+        )
+        show = edits.put(show, "pages", edits.replace(page, tiles=tiles))
+        show = pages.change(show, "choice", plays=tuple(played[:4]))
+        return pages.change(show, "many", plays=tuple(played[4:7]))
+
+    @staticmethod
+    def _given(dice: random.Random, show: Show) -> tuple[Show, Ref]:
+        group = Ref("group", dice.choice(list(show.groups)))
+        if dice.random() < 0.25:
+            level: Value = dice.choice((0.0, 0.5, 1.0))
+            show, ref = givens.give_values(show, group, f"{level}", {"Dimmer": level})
+        else:
+            show, ref = givens.give(show, group, dice.choice(list(show.palettes)))
+        fades = {name: dice.uniform(*FADES) for name in ("fade_in", "fade_out")}
+        return edits.change(show, ref, **fades), ref
+
+
+def _palettes(dice: random.Random) -> list[tuple[at.Family, dict[str, Value]]]:
+    """A few of each family."""
+    found: list[tuple[at.Family, dict[str, Value]]] = []
+    for _ in range(3):
+        colour: dict[str, Value] = {name: dice.random() for name in at.TARGET_COLOUR}
+        found.append((at.Family.COLOUR, colour))
+        found.append((at.Family.POSITION, _aim(dice)))
+    found.append((at.Family.BEAM, {"Zoom": dice.uniform(10, 40)}))
+    found.append((at.Family.INTENSITY, {"Dimmer": dice.uniform(0.2, 1.0)}))
+    return found
 
 
 class CanvasWalk(Walk):

@@ -37,7 +37,7 @@ import numpy as np
 
 from choreon.model import attributes as at
 from choreon.model.show import Room
-from choreon.render import on_paths
+from choreon.render import on_paths, shades
 from choreon.render.compiled import CompiledShow
 from choreon.render.drafts import (
     Drafted,
@@ -160,8 +160,13 @@ def compose(
         lit = lay_drafts(pile, drafts, others, lit.copy(), found, steady)
 
     scale = masters.of_groups(state.masters, now)
+    left = shades.left_of(rig, state, now) if state.shades else None
+    if left is not None:
+        scale = left if scale is None else scale * left
     if scale is not None:
         lit = lit * scale
+    if found is not None:
+        found.changing = left
 
     asides = asides_of(compiled, state, now)
     if asides:

@@ -46,6 +46,7 @@ replace = msgspec.structs.replace
 
 HOME = tr("home")
 TURNS = tr("dark as its path has it turn back")
+CHANGES = tr("dark while something in it is changed")
 NEAR = tr("dark as its beam comes near to what is kept out of")
 
 
@@ -290,13 +291,19 @@ class _Slot:
         return float(from_oklab(lab).clip(0.0, 1.0)[which])
 
     def _darkened(self, traced: Trace) -> list[WhyLayer]:
-        """What is left of the light where a path has the head."""
+        """What is left of the light where a path has the head, or where something in
+        it is changed in the dark.
+        """
         row = self.rows.get(at.DIMMER)
         if row is None or row >= self.rig.intensities:
             return []
         return [
             WhyLayer(why, at.DIMMER, float(left[row]), how=EffectMode.SCALES)
-            for why, left in ((TURNS, traced.turning), (NEAR, traced.clear))
+            for why, left in (
+                (TURNS, traced.turning),
+                (NEAR, traced.clear),
+                (CHANGES, traced.changing),
+            )
             if left is not None and left[row] < 1.0
         ]
 

@@ -777,6 +777,37 @@ class Ready(msgspec.Struct, frozen=True):
     moves: tuple[str, ...] = ()
 
 
+class Shade(msgspec.Struct, frozen=True):
+    """Fixtures that go dark from `begin` on, whatever lights them: seconds to go down,
+    to stay dark, and to come up.
+    """
+
+    fixtures: tuple[str, ...]
+    begin: Number
+    down: Number
+    dark: Number
+    up: Number
+
+    def left(self, now: float) -> float:
+        """Returns what is left of their light, 0…1."""
+        if now < self.begin + self.down:
+            return Ramp(1.0, 0.0, self.begin, self.down).at(now)
+        return Ramp(0.0, 1.0, self.begin + self.down + self.dark, self.up).at(now)
+
+    @property
+    def until(self) -> float:
+        """When they are back."""
+        return self.begin + self.down + self.dark + self.up
+
+    def done(self, now: float) -> bool:
+        """Returns whether they are back."""
+        return now >= self.until
+
+    def shifted(self, seconds: float) -> Shade:
+        """Returns the same that many seconds later."""
+        return replace(self, begin=self.begin + seconds)
+
+
 class Outside(msgspec.Struct, frozen=True):
     """A universe over which another desk's lies: whose, and how."""
 
@@ -793,7 +824,7 @@ class PlayState(msgspec.Struct, frozen=True):
     goes, as a dial set them. `asking`: tiles that were pressed and ask once more, and
     until when. `past`: what was on before the last presses. `ready`: dark lamps that
     go ahead to where they will be needed. `outside`: what other desks lay over our
-    universes.
+    universes. `shades`: fixtures that are dark while something in them is changed.
     """
 
     players: tuple[Player, ...] = ()
@@ -810,6 +841,7 @@ class PlayState(msgspec.Struct, frozen=True):
     past: tuple[Moment, ...] = ()
     ready: tuple[Ready, ...] = ()
     outside: tuple[Outside, ...] = ()
+    shades: tuple[Shade, ...] = ()
 
     def beat(self, now: float) -> float:
         """Returns the beat of the master tempo at a time."""
@@ -832,6 +864,7 @@ class PlayState(msgspec.Struct, frozen=True):
         ends.append(self.draft.shown.until)
         ends += [s.until for s in self.sent]
         ends += [one.ramp.until for one in self.ready]
+        ends += [shade.until for shade in self.shades]
         ends += self.asking.values()
         ends += [grip.held.until for grip in self.masters.grips]
         if self.masters.before is not None:

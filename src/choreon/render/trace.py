@@ -48,6 +48,7 @@ class Trace:
     parts: list[TracePart] = field(default_factory=list)
     turning: Floats | None = None
     clear: Floats | None = None
+    changing: Floats | None = None
 
     def weights(self, row: int) -> list[float]:
         """Returns for each part how much of it is in what comes out on a row that is no

@@ -96,7 +96,7 @@ def go_to(context: TileContext, index: int) -> PlayState:
         if player is None:
             return state
 
-        return players.release(context.show, state, player.id, context.now)
+        return move_in_black.going(context, state, player, tile.change)
 
     one = _at(context, index)
     if one is None:
@@ -104,12 +104,13 @@ def go_to(context: TileContext, index: int) -> PlayState:
 
     playable = players.timed(one.playable, context.fades)
     if player is None:
+        state, wait = move_in_black.coming(context, state, one, playable, tile.change)
         return players.start(
             state,
             one.player_id,
             playable,
             context.now,
-            envelopes.coming(playable, context.now),
+            envelopes.coming(playable, context.now).shifted(wait),
             one.full,
             context.ways.get(one.part.ref),
             one.part.only,

@@ -61,6 +61,10 @@ def prune(state: PlayState, now: float) -> PlayState:
     if len(sent) != len(state.sent):
         changes["sent"] = sent
 
+    shades = tuple(shade for shade in state.shades if not shade.done(now))
+    if len(shades) != len(state.shades):
+        changes["shades"] = shades
+
     return replace(state, **changes) if changes else state
 
 
@@ -179,6 +183,7 @@ def shift(state: PlayState, seconds: float) -> PlayState:
         ready=tuple(
             replace(one, ramp=one.ramp.shifted(seconds)) for one in state.ready
         ),
+        shades=tuple(shade.shifted(seconds) for shade in state.shades),
     )
 
 

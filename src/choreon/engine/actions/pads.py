@@ -67,12 +67,14 @@ def _bring_in(context: TileContext, one: Playing, level: float) -> PlayState:
     player = state.player(one.player_id)
 
     if player is None:
+        change = getattr(context.tile, "change", None)
+        state, wait = move_in_black.coming(context, state, one, playable, change)
         return players.start(
             state,
             one.player_id,
             playable,
             now,
-            envelopes.coming(playable, now),
+            envelopes.coming(playable, now).shifted(wait),
             level * one.full,
             context.ways.get(one.part.ref),
             part.only,
@@ -131,9 +133,9 @@ def let_go(context: TileContext, do: Do) -> PlayState:
     state = context.state
     for _, player in context.on:
         kept = replace(player, fades=context.fades)
-        state = players.release(
-            context.show, players.put(state, kept), player.id, context.now
-        )
+        change = getattr(context.tile, "change", None)
+        state = players.put(state, kept)
+        state = move_in_black.going(context, state, kept, change)
     return state
 
 

@@ -280,16 +280,18 @@ def change(
     return state
 
 
-def release(show: Show, state: PlayState, player_id: str, now: float) -> PlayState:
-    """Fade a player out, in the time of what it plays."""
+def release(
+    show: Show, state: PlayState, player_id: str, now: float, wait: float = 0.0
+) -> PlayState:
+    """Fade a player out, in the time of what it plays, after so many seconds."""
     player = state.player(player_id)
     if player is None or player.releasing:
         return state
     playable = played_by(show, player)
     for lifting in lifts_of(state, player):
-        weight = envelopes.unlit(envelopes.going(playable, now, lifting.weight))
-        state = put(state, replace(lifting, weight=weight))
-    weight = envelopes.going(playable, now, player.weight)
+        going = envelopes.going(playable, now, lifting.weight).shifted(wait)
+        state = put(state, replace(lifting, weight=envelopes.unlit(going)))
+    weight = envelopes.going(playable, now, player.weight).shifted(wait)
     return put(state, replace(player, weight=weight))
 
 
