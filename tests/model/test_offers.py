@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from choreon.demo import low_tide
-from choreon.model import edits, givens, offers, pages
+from choreon.model import checks, edits, givens, offers, pages
 from choreon.model.offers import As, Sort
 from choreon.model.refs import DEEDS, GROUP, MASTER, PALETTE, Ref, exists
 from choreon.model.rig_page import Wanted, page_from_rig
@@ -358,3 +358,31 @@ def test_acts_and_scenes_are_copied_as_they_are():
         show, same = offers.for_group(SHOW, one, {PARS: SPOTS})
         assert show is SHOW
         assert same == one
+
+
+# what can do nothing
+
+
+def test_a_palette_that_none_of_a_group_can_do_is_told_with_what_is_nearest():
+    aim = palette_for(SPOTS, "position")
+    show, ref = givens.give(SHOW, PARS, aim.id)
+    given = givens.given_of(show, ref)
+    told = givens.idle(show, given)
+    assert told.startswith("Pars can do nothing with ")
+    assert "colour" in told
+    page = show.pages["low-tide"]
+    assert any(told == problem.text for problem in checks.check(show)), page
+
+    # another colour, for whom there are colours: those are named
+    rust = Ref(PALETTE, "rust")
+    fine, ref = givens.give(SHOW, PARS, rust.id)
+    assert givens.idle(fine, givens.given_of(fine, ref)) == ""
+    nearest = givens.nearest(SHOW, PARS, "colour")
+    assert nearest == [p.name for p in givens.palettes_for(SHOW, PARS, "colour")]
+
+    # the group becomes another one
+    dims = edits.replace(show.groups["pars"], fixtures=("house-1",))
+    other = edits.put(fine, "groups", dims)
+    assert givens.idle(other, givens.given_of(other, ref))
+    empty = edits.put(fine, "groups", edits.replace(dims, fixtures=()))
+    assert "no fixtures" in givens.idle(empty, givens.given_of(empty, ref))

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator, Sequence
 
 import msgspec
 
-from choreon.language import tr
+from choreon.language import in_a_row, tr
 from choreon.model import attributes as at
 from choreon.model import edits, links
 from choreon.model.lamps import fixtures_of
@@ -17,9 +17,11 @@ from choreon.model.refs import GROUP, Ref, name_of
 from choreon.model.show import Palette, Show
 from choreon.model.tiles import Choice, Pad, Tile, parts
 from choreon.model.values import Value
+from choreon.terms import term
 
 replace = msgspec.structs.replace
 
+FEW = 4  # names of palettes that are told as nearest
 FADE = 1.0  # seconds in which what is given comes and goes
 
 
@@ -152,6 +154,46 @@ def families_for(show: Show, lamps: Ref) -> list[str]:
     order = [*at.Family, MOTION]
     found = [family for family in families if palettes_for(show, lamps, family)]
     return sorted(found, key=lambda family: order.index(family))
+
+
+def idle(show: Show, given: Given) -> str:
+    """Returns why a group can do nothing with what it is given, and what is nearest;
+    empty where it can.
+    """
+    lamps = lamps_given(given)
+    palette = show.palettes.get(given.palette)
+    if lamps is None or lamps.id not in show.groups:
+        return ""
+    there = [i for i in show.groups[lamps.id].fixtures if i in show.fixtures]
+    if not there:
+        return tr("{name} has no fixtures: it does nothing", name=given.name)
+
+    if palette is not None and not takes(show, lamps, palette):
+        return cannot(show, lamps, palette)
+    if given.values and not any_takes(show, lamps, given.values):
+        return tr("{name}: the group can do nothing of it", name=given.name)
+    return ""
+
+
+def cannot(show: Show, lamps: Ref, palette: Palette) -> str:
+    """Says that a group can do nothing with a palette, and what is nearest."""
+    group = name_of(show, lamps)
+    text = tr(
+        "{group} can do nothing with {palette}", group=group, palette=palette.name
+    )
+    near = nearest(show, lamps, palette.family)
+    if not near:
+        return text
+    nearby = tr("of theirs there is {names}", names=in_a_row(near[:FEW]))
+    return tr("{text}; {nearby}", text=text, nearby=nearby)
+
+
+def nearest(show: Show, lamps: Ref, family: str) -> list[str]:
+    """Returns the names of what a group can do that is nearest to what it cannot:
+    palettes of the same family; else the families that it has.
+    """
+    own = [palette.name for palette in palettes_for(show, lamps, family)]
+    return own or [term(one) for one in families_for(show, lamps)]
 
 
 def lamps_given(given: Given) -> Ref | None:

@@ -137,6 +137,13 @@ def _check(show: Show, given: Given) -> Iterator[Problem]:
     if not lamps:
         text = tr("{name} has no fixtures: it does nothing", name=given.name)
         yield Problem(path, text, "warning")
+        return
+
+    from choreon.model import givens
+
+    idle = givens.idle(show, given)
+    if idle:
+        yield Problem(path, idle, "warning")
     elif not look_of(show, given) and not effects_of(show, given):
         text = tr("{name} gives its fixtures nothing", name=given.name)
         yield Problem(path, text, "warning")

@@ -199,6 +199,7 @@ class PageView(QScrollArea):
         self._held_keys: dict[int, TileWidget] = {}
 
         self._shown: tuple[object, ...] = ()
+        self._palettes: object = None
         self.setWidgetResizable(False)
         self.setFrameShape(QScrollArea.Shape.NoFrame)
         self.body = QWidget()
@@ -266,9 +267,11 @@ class PageView(QScrollArea):
         )
 
         if very_same(shown, self._shown):
+            self._follow_palettes()
             return
 
         self._shown = shown
+        self._palettes = show.palettes
         focused = next((i for i, w in self.tiles.items() if w.hasFocus()), "")
         self._clear()
 
@@ -284,6 +287,14 @@ class PageView(QScrollArea):
             self.tiles[focused].setFocus()
 
         self.filled.emit()
+
+    def _follow_palettes(self) -> None:
+        """Palettes that are others now: what follows them is looked at again."""
+        palettes = self.parts.document.show.palettes
+        if palettes is not self._palettes:
+            self._palettes = palettes
+            for tile in self.tiles.values():
+                tile.look_again()
 
     def _clear(self) -> None:
         self.end_held()

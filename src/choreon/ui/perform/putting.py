@@ -9,20 +9,17 @@ from typing import NamedTuple
 
 from PySide6.QtCore import QMimeData, QPointF
 
-from choreon.language import in_a_row, plural, tr
+from choreon.language import plural, tr
 from choreon.model import edits, givens, offers, pages
 from choreon.model.offers import As
 from choreon.model.refs import PALETTE, Ref, exists, name_of, to_tile
 from choreon.model.show import Show
 from choreon.model.tiles import AnyTile, Choice, Pad, PlayingTile, Spot, Tile
-from choreon.terms import term
 from choreon.ui.drags import all_carried, carried_tiles
 from choreon.ui.parts import Parts
 from choreon.ui.perform.arranging import Arranger
 from choreon.ui.perform.page_view import PageView
 from choreon.ui.tiles import TileWidget
-
-FEW = 4  # names of palettes that are told as nearest
 
 
 class Carried(NamedTuple):
@@ -259,23 +256,8 @@ class Putting:
             self.parts.notices.told.emit(text, "alarm")
             return
 
-        group = name_of(self._show, carried.of)
-        text = tr(
-            "{group} can do nothing with {palette}.", group=group, palette=palette.name
-        )
-        near = nearest(self._show, carried.of, palette.family)
-        if near:
-            nearby = tr("Of theirs there is {names}.", names=in_a_row(near[:FEW]))
-            text = tr("{text} {nearby}", text=text, nearby=nearby)
-        self.parts.notices.told.emit(text, "alarm")
-
-
-def nearest(show: Show, group: Ref, family: str) -> list[str]:
-    """Returns the names of what a group can do that is nearest to what it cannot:
-    palettes of the same family; else the families that it has.
-    """
-    own = [palette.name for palette in givens.palettes_for(show, group, family)]
-    return own or [term(one) for one in givens.families_for(show, group)]
+        text = givens.cannot(self._show, carried.of, palette)
+        self.parts.notices.told.emit(tr("{text}.", text=text), "alarm")
 
 
 def _as_the_tile(show: Show, tile: Tile, carried: Carried) -> Carried:

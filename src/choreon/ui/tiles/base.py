@@ -26,6 +26,7 @@ from PySide6.QtWidgets import QWidget
 from choreon.engine.actions import tiles
 from choreon.engine.do import Do
 from choreon.language import in_a_row, tr
+from choreon.model import givens
 from choreon.model.playables import Playable
 from choreon.model.refs import exists, find, name_of
 from choreon.model.tiles import Page, Tile
@@ -82,7 +83,24 @@ class TileWidget(QWidget):
         self.setAccessibleName(self.name)
         self.setAccessibleDescription(tile.note)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setToolTip(self.tip())
+        self.trouble = ""
+        """Why something of it can do nothing."""
+        self.look_again()
+
+    def look_again(self) -> None:
+        """Find out whether what it plays can do anything."""
+        self.trouble = self._trouble()
+        self.setToolTip(self.trouble or self.tip())
+        self.update()
+
+    def _trouble(self) -> str:
+        show = self.parts.document.show
+        for ref in self.tile.leads_to:
+            given = givens.given_of(show, ref)
+            idle = "" if given is None else givens.idle(show, given)
+            if idle:
+                return idle
+        return ""
 
     # what it is
 
@@ -349,6 +367,9 @@ class TileWidget(QWidget):
         if getattr(self.tile, "protected", False):
             draw_tape(painter, rect)
 
+        if self.trouble and not self.guest:
+            draw_trouble(painter, rect)
+
         painter.setClipping(False)
         self._outline(painter, shape)
         if self.key:
@@ -474,6 +495,16 @@ def draw_dot(painter: QPainter, middle: QPointF, token: str = theme.LIVE) -> Non
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(QColor(token))
     painter.drawEllipse(middle, 4.5, 4.5)
+
+
+def draw_trouble(painter: QPainter, rect: QRectF) -> None:
+    """A sign in the upper left corner: something of it can do nothing."""
+    left, top = rect.left() + 8, rect.top() + 8
+    sign = QPainterPath(QPointF(left + 7, top))
+    sign.lineTo(left + 14, top + 12)
+    sign.lineTo(left, top + 12)
+    sign.closeSubpath()
+    painter.fillPath(sign, QColor(theme.ALARM))
 
 
 def draw_tape(painter: QPainter, rect: QRectF) -> None:
