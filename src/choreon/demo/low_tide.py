@@ -8,6 +8,7 @@ from collections.abc import Iterable, Sequence
 from typing import Any
 
 from choreon.demo.band import with_band
+from choreon.demo.by_groups import with_groups_played
 from choreon.demo.canvas import with_canvases
 from choreon.demo.ferry import with_play
 from choreon.demo.motion import with_motion
@@ -93,7 +94,7 @@ def low_tide(host: str = "127.0.0.1", port: int = 5568) -> Show:
     show = edits.put(show, "outputs", SacnOutput(id="node", host=host, port=port))
     show = _pages(_scenes(_palettes(_groups(_rig(show)))))
     whole = with_storm(with_play(with_band(with_motion(_controller(show)))))
-    return with_canvases(with_song(whole))
+    return with_groups_played(with_canvases(with_song(whole)))
 
 
 def _rig(show: Show) -> Show:
