@@ -26,6 +26,7 @@ from choreon.model import edits, links
 from choreon.model.inputs import midi_control
 from choreon.model.playables import Times
 from choreon.model.refs import Ref, to_tile
+from choreon.ui import kinds
 from choreon.ui.app import Opened, empty_show
 from choreon.ui.compose.times import TimesDialog
 from choreon.ui.heading import SEEN, Stutter
@@ -218,7 +219,8 @@ def test_cards_show_what_is_on_and_can_be_found(hands):
     hands.type(shelf.search, "stage", enter=False)
     assert set(shelf.strip.cards.ids()) == {"stage-warm", "stage-blue", "stage-rose"}
     shelf.search.clear()
-    assert len(shelf.strip.cards.ids()) == len(hands.parts.document.show.playables)
+    shelved = kinds.on_shelf(hands.parts.document.show.playables.values())
+    assert len(shelf.strip.cards.ids()) == len(shelved)
 
 
 def test_scenes_are_renamed_timed_put_on_pages_and_deleted(hands, answers):

@@ -43,7 +43,7 @@ def test_what_undo_holds_is_bounded_and_measured_about_rightly(most):
     taken_back = 0
     while history.undo():
         taken_back += 1
-    assert taken_back > 50
+    assert taken_back > 40
     assert history.undo_name == ""
     assert history.show != low_tide()  # the way back to there was forgotten
     for _ in range(taken_back):

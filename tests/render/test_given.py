@@ -32,7 +32,9 @@ PARS, SPOTS = Ref(GROUP, "pars"), Ref(GROUP, "spots")
 
 @pytest.fixture
 def show():
-    return low_tide()
+    """The sample show without what groups are given in it."""
+    sample = low_tide()
+    return givens.tidied(edits.drop(sample, "pages", ["by-groups"]))
 
 
 def frame(show, state, now):

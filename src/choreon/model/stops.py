@@ -159,14 +159,16 @@ def strips_for(
     made = []
     for attribute, stops in stops_of(show, lamps).items():
         refs = []
+        label = at.attribute(attribute).label
         for stop in stops:
-            show, ref = givens.give_values(show, lamps, stop.name, stop.values)
+            called = tr("{what} {stop}", what=label, stop=stop.name)
+            show, ref = givens.give_values(show, lamps, called, stop.values)
             refs.append(ref)
 
         dark = in_the_dark and attribute in WHEELS
         strip = Choice(
             id="",
-            name=at.attribute(attribute).label,
+            name=label,
             plays=parts(*refs),
             names=tuple(stop.name for stop in stops),
             change=DarkChange() if dark else None,

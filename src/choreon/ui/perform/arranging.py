@@ -88,16 +88,30 @@ class Arranger(QObject):
 
     def _follow(self) -> None:
         """Put a pane over each grid, where the page is arranged."""
-        for pane in self.panes:
-            pane.hide()
-            discard(pane)
-        self.panes = []
         there = tuple(i for i in self.chosen if i in self.view.tiles)
         if there != self.chosen:
             self.chosen = there
-        if self.on:
-            self.panes = [Pane(self, grid) for grid in self.view.grids.values()]
+
+        grids = list(self.view.grids.values()) if self.on else []
+        if grids == [pane.grid_below for pane in self.panes]:
+            for pane in self.panes:
+                pane.raise_()
+                pane.update()
+        else:
+            self._lay_panes(grids)
         self.changed.emit()
+
+    def _lay_panes(self, grids: Sequence[Grid]) -> None:
+        """Panes over other grids than before; the keys stay with them."""
+        had_focus = any(pane.hasFocus() for pane in self.panes)
+        for pane in self.panes:
+            pane.clearFocus()  # hidden with it, it would take the next tile in hand
+            pane.hide()
+            discard(pane)
+
+        self.panes = [Pane(self, grid) for grid in grids]
+        if had_focus and self.panes:
+            self.panes[0].setFocus()
 
     def choose(self, ids: Iterable[str]) -> None:
         """Choose tiles, in an order: the first is the one that others follow."""
@@ -326,10 +340,16 @@ class Pane(QWidget):
 
     def show_ghosts(self, spots: Sequence[Spot]) -> None:
         """Show where what comes from elsewhere would lie."""
-        ghosts = {f"ghost {n}": spot for n, spot in enumerate(spots)}
-        if ghosts != self._ghosts and self._from is None:
-            self._ghosts = ghosts
-            self.update()
+        if self._from is None:
+            self._lay_ghosts({f"ghost {n}": spot for n, spot in enumerate(spots)})
+
+    def _lay_ghosts(self, ghosts: dict[str, Spot]) -> None:
+        """Show where tiles would lie; what is below is drawn anew there alone."""
+        if ghosts == self._ghosts:
+            return
+        for spot in (*self._ghosts.values(), *ghosts.values()):
+            self.update(self.grid_below.rect_of(spot).adjusted(-2, -2, 2, 2))
+        self._ghosts = ghosts
 
     # gestures
 
@@ -393,19 +413,19 @@ class Pane(QWidget):
         }
 
         if self._grows:
-            self._ghosts = {
+            ghosts = {
                 i: replace(
                     s, w=min(columns - s.x, max(1, s.w + dx)), h=max(1, s.h + dy)
                 )
                 for i, s in spots.items()
             }
         else:
-            self._ghosts = {
+            ghosts = {
                 i: pages.within(replace(s, x=s.x + dx, y=max(0, s.y + dy)), columns)
                 for i, s in spots.items()
             }
 
-        self.update()
+        self._lay_ghosts(ghosts)
 
     def _point_at(self, point: QPointF) -> None:
         tile = self.tile_at(point)
@@ -445,10 +465,11 @@ class Pane(QWidget):
     def _drop(self, point: QPointF) -> None:
         view = self.arranger.view
         for section, grid in view.grids.items():
-            there = grid.mapFrom(self, point)
             if grid is self.grid_below or not grid.isVisible():
                 continue
 
+            # beside each other on the page: neither lies in the other
+            there = grid.mapFromGlobal(self.mapToGlobal(point))
             if QRectF(grid.rect()).contains(there):
                 column, row = grid.cell_at(there)
                 spots = list(self._ghosts.values())

@@ -11,6 +11,7 @@ from typing import Any
 
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import (
+    QApplication,
     QColorDialog,
     QComboBox,
     QFileDialog,
@@ -130,14 +131,25 @@ class Inspector(QWidget):
         tiles = self.tiles if self.arranger.on else []
         self.page.setVisible(not tiles)
         self.scroller.setVisible(bool(tiles))
-        show = self.show_
-        shown = (*tiles, show.playables, show.groups, show.masters, show.pages)
+        show, page = self.show_, self.arranger.view.page
+        sections = () if page is None else page.sections
+        shown = (
+            tuple(edits.replace(tile, spot=None) for tile in tiles),
+            sections,
+            show.playables,
+            show.groups,
+            show.masters,
+        )
 
-        if tiles and very_same(shown, self._shown):
+        if tiles and _alike(shown, self._shown):
+            self._show_sizes(tiles)  # at most they lie elsewhere
             return
 
         self._shown = shown
         focused = next((n for n, w in self.fields.items() if w.hasFocus()), "")
+        focus = QApplication.focusWidget()
+        if focus is not None and self.form.isAncestorOf(focus):
+            focus.clearFocus()  # going away it would hand it on to the page
         basics.clear(self.column)
         self.fields = {}
 
@@ -300,6 +312,19 @@ class Inspector(QWidget):
         for field in (wide, high):
             field.setMinimumWidth(44)
         self.column.addWidget(basics.row(words, wide, times, high, spacing=4))
+
+    def _show_sizes(self, tiles: list[Any]) -> None:
+        """Follow how large they are."""
+        page = self.arranger.view.page
+        first = None if page is None else pages.all_spots(page).get(tiles[0].id)
+        if first is None:
+            return
+        for name, cells in (("wide", first.w), ("high", first.h)):
+            field = self.fields.get(name)
+            if isinstance(field, NumberField):
+                field.blockSignals(True)
+                field.setValue(cells)
+                field.blockSignals(False)
 
     def _kinds(self, tiles: list[Any]) -> None:
         """What kind they are, all at once; and, of several, one choice of them all."""
@@ -676,6 +701,11 @@ class Inspector(QWidget):
         show = edits.put(show, "pictures", picture)
         show = pages.change(show, tile, picture=picture.id)
         self.parts.document.edit(tr("picture {name} on a tile", name=name), show)
+
+
+def _alike(one: tuple[Any, ...], other: tuple[Any, ...]) -> bool:
+    """Whether the same is to be shown: equal tiles and sections of the same show."""
+    return bool(other) and one[:2] == other[:2] and very_same(one[2:], other[2:])
 
 
 EDGES = {

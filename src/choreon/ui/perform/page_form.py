@@ -7,7 +7,15 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
-from PySide6.QtWidgets import QComboBox, QLineEdit, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtGui import QShowEvent
+from PySide6.QtWidgets import (
+    QApplication,
+    QComboBox,
+    QLineEdit,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from choreon.engine.actions.tile_context import level_of, playing
 from choreon.language import tr
@@ -50,14 +58,37 @@ class PageForm(QWidget):
         show, page = self.parts.document.show, self.view.page
         safe = (show.safe, show.safe_grand)
         shown = (page, show.opens, *safe, show.masters, show.playables)
-        if very_same(shown, self._shown):
+        later = self.isHidden() and bool(self._shown)  # filled when it is looked at
+        if later or very_same(shown, self._shown):
             return
         self._shown = shown
+        focused = self._let_focus_go()
         basics.clear(self.column)
         if page is not None:
             self._fill_page()
         self._fill_show()
         self.column.addStretch(1)
+        self._give_focus(focused)
+
+    def _let_focus_go(self) -> str:
+        """Whoever has the focus gives it up before it goes away: it would go on to the
+        page, which would take a tile in hand. Returns its name.
+        """
+        focus = QApplication.focusWidget()
+        if focus is None or not self.isAncestorOf(focus):
+            return ""
+        focus.clearFocus()
+        return focus.accessibleName()
+
+    def _give_focus(self, name: str) -> None:
+        """The focus comes back to the one of that name, if it is there again."""
+        for widget in self.inside.findChildren(QWidget) if name else ():
+            if widget.accessibleName() == name and not widget.isHidden():
+                widget.setFocus()
+                return
+
+    def showEvent(self, event: QShowEvent) -> None:
+        self.fill()
 
     def _say(self, text: str, role: str = "soft") -> None:
         self.column.addWidget(basics.label(text, role, wrap=True))

@@ -6,8 +6,9 @@ from __future__ import annotations
 
 import math
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
+import msgspec
 from PySide6.QtCore import (
     QEvent,
     QObject,
@@ -39,7 +40,7 @@ from choreon.model import pages
 from choreon.model.inputs import KeyInput
 from choreon.model.refs import Ref
 from choreon.model.sameness import very_same
-from choreon.model.tiles import Page, Section, Spot
+from choreon.model.tiles import AnyTile, Page, Section, Spot
 from choreon.render.state import Player, PlayState
 from choreon.ui import theme
 from choreon.ui.kinds import KINDS
@@ -50,6 +51,8 @@ from choreon.ui.tiles.playing import FlashTile
 from choreon.ui.widgets import basics
 from choreon.ui.widgets.discard import discard
 from choreon.ui.widgets.spoken import Role, Spoken
+
+replace = msgspec.structs.replace
 
 GAP = 8  # pixels between tiles
 HEAD = 34  # pixels of a section's title
@@ -70,6 +73,23 @@ def _folded(folded: bool) -> str:
     if folded:
         return tr_about("a section of a page", "folded")
     return tr_about("a section of a page", "open")
+
+
+def _only_tiles_differ(before: tuple[object, ...], now: tuple[object, ...]) -> bool:
+    """Whether of what is shown nothing is another but the tiles of the same page."""
+    if not before or not very_same(before[1:], now[1:]):
+        return False
+    old, new = before[0], now[0]
+    if not isinstance(old, Page) or not isinstance(new, Page):
+        return False
+    return old.id == new.id and old.sections == new.sections
+
+
+def _is_other(one: AnyTile, other: AnyTile) -> bool:
+    """Whether two tiles differ by more than where they lie."""
+    if type(one) is not type(other):
+        return True
+    return replace(one, spot=None, section="") != replace(other, spot=None, section="")
 
 
 class SectionHead(QWidget):
@@ -270,13 +290,16 @@ class PageView(QScrollArea):
             self._follow_palettes()
             return
 
-        self._shown = shown
+        before, self._shown = self._shown, shown
         self._palettes = show.palettes
         focused = next((i for i, w in self.tiles.items() if w.hasFocus()), "")
-        self._clear()
 
-        if page is not None:
-            self._fill_page(page)
+        if page is not None and _only_tiles_differ(before, shown):
+            self._refill(page)
+        else:
+            self._clear()
+            if page is not None:
+                self._fill_page(page)
 
         self.empty.setText("" if page is not None and page.tiles else EMPTY)
         self.set_arranging(self.arranging)
@@ -323,6 +346,46 @@ class PageView(QScrollArea):
             grid.setVisible(section.id not in self.folded)
 
         self.number_keys()
+
+    def _refill(self, page: Page) -> None:
+        """Follow a page of which tiles alone are others: those that only lie elsewhere
+        stay, as they are played and looked at.
+        """
+        before = self.tiles
+        for grid in self.grids.values():
+            grid.tiles = {}
+            grid.spots = pages.spots(page, grid.section)
+
+        self.tiles = {}
+        for tile in page.tiles:
+            grid = self.grids[pages.section_of(page, tile)]
+            widget = before.get(tile.id)
+            if widget is None or _is_other(widget.tile, tile):
+                self._add(page, grid, tile.id)
+            else:
+                del before[tile.id]
+                self._lie_in(widget, grid, page, tile)
+
+        self._take_away(before)
+        self.number_keys()
+
+    def _lie_in(
+        self, widget: TileWidget, grid: Grid, page: Page, tile: AnyTile
+    ) -> None:
+        """Have a tile that is there lie in a grid."""
+        widget.page, widget.tile = page, tile
+        grid.tiles[tile.id] = self.tiles[tile.id] = widget
+        if widget.parentWidget() is not grid:
+            widget.setParent(grid)
+            widget.show()
+
+    def _take_away(self, widgets: Mapping[str, TileWidget]) -> None:
+        """Take tiles off; what is held down of them ends."""
+        if widgets:
+            self.end_held()
+        for widget in widgets.values():
+            widget.hide()
+            discard(widget)
 
     def _taught(self, ref: Ref) -> str:
         """The keys of the keyboard that play a tile, as far as it is told on it."""
