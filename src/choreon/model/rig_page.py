@@ -4,6 +4,7 @@ moves, laid out section by section, without a scene being made first.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Sequence
 
 import msgspec
@@ -40,6 +41,9 @@ replace = msgspec.structs.replace
 WHOLE = "whole-stage"  # the section of all lamps
 FULL: dict[str, Value] = {at.DIMMER: 1.0}
 COLUMNS = 12
+BESIDE = 2  # columns of level and flash, beside which strips lie
+LETTERS = 7.5  # of a name that a column has room for
+PICTURES_HIGH = 3  # lines, so that pictures have room above their names
 DIAL_HIGH = 4  # lines, so that what it is at can be read above its name
 
 
@@ -83,22 +87,38 @@ def groups_for(show: Show) -> tuple[Show, tuple[Ref, ...]]:
 
 
 class _Laid:
-    """Tiles as they are laid from left to right, line by line, in one section."""
+    """Tiles as they are laid in one section: each in the first place that has room,
+    from the left, line by line.
+    """
 
     def __init__(self, section: str, large: bool) -> None:
         self.section, self.factor = section, 2 if large else 1
-        self.x = self.y = self.deep = 0
+        self.grid = Page(id=section, name=section, columns=COLUMNS)
         self.tiles: list[AnyTile] = []
+        self._taken: list[Spot] = []
 
     def put(self, tile: AnyTile, wide: int, high: int) -> None:
         """Put a tile where there is room."""
-        wide = min(COLUMNS, wide * self.factor)
-        if self.x + wide > COLUMNS:
-            self.x, self.y, self.deep = 0, self.y + self.deep, 0
-        spot = Spot(self.x, self.y, wide, high)
+        size = Spot(0, 0, min(COLUMNS, wide * self.factor), high)
+        spot = pages.free_spot(self.grid, self._taken, size)
+        self._taken.append(spot)
         self.tiles.append(replace(tile, spot=spot, section=self.section))
-        self.x += wide
-        self.deep = max(self.deep, high)
+
+    def put_beside(self, one: AnyTile, other: AnyTile, wide: int, high: int) -> None:
+        """Put two tiles that belong together side by side."""
+        both = min(COLUMNS, 2 * wide * self.factor)
+        room = pages.free_spot(self.grid, self._taken, Spot(0, 0, both, high))
+        half = both // 2
+        for n, tile in enumerate((one, other)):
+            spot = Spot(room.x + n * half, room.y, half, high)
+            self._taken.append(spot)
+            self.tiles.append(replace(tile, spot=spot, section=self.section))
+
+    def put_strip(self, strip: Choice, high: int = 2) -> None:
+        """Put a strip, as wide as its names ask for."""
+        columns = 1.0 + sum(max(1.0, len(name) / LETTERS) for name in strip.names)
+        wide = max(3, min(COLUMNS - BESIDE, math.ceil(columns)))
+        self.put(strip, wide, high)
 
 
 def page_from_rig(show: Show, page_id: str, wanted: Wanted) -> Show:
@@ -175,20 +195,26 @@ def _for_group(show: Show, group: Ref, wanted: Wanted) -> tuple[Show, list[AnyTi
         show, strip = givens.choice_of(show, group, own)
         if wanted.dark and _on_wheels(show, group, family):
             strip = replace(strip, change=DarkChange())
-        name = capital(term(family))
-        wide = min(10, max(3, len(own)))
-        laid.put(replace(strip, name=name), wide, 2)
+        laid.put_strip(replace(strip, name=capital(term(family))))
         if family == MOTION:
-            of = strip.leads_to
-            for turns in (Turns.RATE, Turns.SIZE):
-                dial = Dial(id="", of=of, turns=turns, name=DIALS[turns])
-                laid.put(dial, 2, DIAL_HIGH)
+            rate, size = (
+                Dial(id="", of=strip.leads_to, turns=turns, name=DIALS[turns])
+                for turns in (Turns.RATE, Turns.SIZE)
+            )
+            laid.put_beside(rate, size, 2, DIAL_HIGH)
 
     if wanted.steps:
         show, strips = stops.strips_for(show, group, wanted.dark)
         for strip in strips:
-            laid.put(strip, min(10, max(3, len(strip.plays))), 2)
+            laid.put_strip(strip, PICTURES_HIGH if _pictured(show, strip) else 2)
     return show, laid.tiles
+
+
+def _pictured(show: Show, strip: Choice) -> bool:
+    """Whether the looks of a strip are pictures of a wheel."""
+    given = [givens.given_of(show, ref) for ref in strip.leads_to]
+    slots = [None if one is None else stops.slot_given(show, one) for one in given]
+    return any(slot is not None and bool(slot.picture) for slot in slots)
 
 
 def _on_wheels(show: Show, group: Ref, family: str) -> bool:

@@ -432,7 +432,7 @@ class TileWidget(QWidget):
     def draw_title(self, painter: QPainter, rect: QRectF, dot: bool = True) -> None:
         """Draw the name in the size that fits."""
         left = rect.left() + (4 if self.tile.colour else 0)
-        if dot and self.weight > 0:
+        if dot and self.weight > 0 and self.width() >= NARROW:
             draw_dot(painter, QPointF(left + 5, rect.center().y()))
             left += 17
         elif self.tile.sign:

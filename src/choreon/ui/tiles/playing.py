@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen, QResizeEvent
+from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen, QResizeEvent
 
 from choreon.engine.actions import choices
 from choreon.engine.actions.tile_context import playing
@@ -34,6 +34,8 @@ from choreon.ui.widgets.faders import FaderSlider
 from choreon.ui.widgets.spoken import Role, Spoken
 
 LEAST_PICTURE = 20  # pixels that a picture on a look is high
+OFF_WIDE, OFF_WIDEST = 64.0, 96.0  # pixels of the place where none is on
+SMALL = 12  # of a strip's name, in that place
 SWATCH = 7.0  # pixels of a colour that a group is given
 
 
@@ -283,7 +285,8 @@ class ChoiceTile(PlayingWidget):
         top = 24.0 if self.titled else 0.0
         foot = self.note_height()
         body = rect.adjusted(0, top, 0, -foot)
-        off = min(64.0, body.width() / (len(numbers) + 1)) if self.has_off else 0.0
+        share = body.width() / (len(numbers) + 1)
+        off = min(self._off_width(), share) if self.has_off else 0.0
 
         found = []
         if self.has_off:
@@ -295,6 +298,16 @@ class ChoiceTile(PlayingWidget):
             found.append((n, QRectF(left, body.top(), wide, body.height())))
 
         return found
+
+    def _off_width(self) -> float:
+        """How wide the place is where none is on; the name stands in it where there is
+        no room for a line of its own.
+        """
+        if self.titled or not self.tile.name:
+            return OFF_WIDE
+        metrics = QFontMetricsF(theme.font(SMALL))
+        name = metrics.horizontalAdvance(self.name) + 18.0
+        return min(OFF_WIDEST, max(OFF_WIDE, name))
 
     @property
     def titled(self) -> bool:
@@ -382,6 +395,11 @@ class ChoiceTile(PlayingWidget):
             painter.setOpacity(1.0)
 
         left = foot.left()
+        if number < 0 and self.tile.name and not self.titled:
+            painter.setPen(QColor(theme.FAINT))
+            above = QRectF(left, cell.top() + 2, foot.width(), 18)
+            draw_fitting(painter, above, self.name, SMALL)
+
         if is_on and number >= 0:
             draw_dot(painter, QPointF(left + 4, foot.center().y()))
             left += 14
