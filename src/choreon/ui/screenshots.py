@@ -14,10 +14,13 @@ from pathlib import Path as FilePath
 from PySide6.QtCore import QEventLoop
 from PySide6.QtWidgets import QApplication, QWidget
 
+from choreon.demo import by_groups
 from choreon.engine.do import Do
+from choreon.language import tr
 from choreon.model import links
 from choreon.model.inputs import midi_control
 from choreon.model.motion import EffectMode, Path, Rate, Wave
+from choreon.model.offers import Sort
 from choreon.model.refs import Ref, to_tile
 from choreon.model.verbs import Verb
 from choreon.sim.controller import NAME
@@ -127,12 +130,43 @@ def _perform(window: MainWindow, picture: Callable[..., None]) -> None:
     picture("perform")
     parts.engine.release()
     settle(2.5)
+    _groups(window, picture)
     _band(window, picture)
 
 
+def _groups(window: MainWindow, picture: Callable[..., None]) -> None:
+    """A page laid out from the rig: levels, colours and a picture of groups."""
+    parts, place = window.parts, window.perform
+    place.go(by_groups.PAGE)
+    for tile in parts.document.show.pages[by_groups.PAGE].tiles:
+        if tile.kind == "fader" and tile.section in ("pars", "spots"):
+            parts.engine.send(Do(tile.ref, Verb.LEVEL, 0.8))
+        elif tile.kind == "choice" and tile.name in (tr("Colour"), tr("Gobo")):
+            parts.engine.send(Do(tile.ref, Verb.STEP, 3.0))
+
+    settle(4.0)
+    place.view.verticalScrollBar().setValue(place.view.verticalScrollBar().maximum())
+    picture("perform-groups")
+    parts.engine.release()
+    settle(2.5)
+
+
+def _arranging(window: MainWindow, picture: Callable[..., None]) -> None:
+    """Arranging, with the shelf beside it: palettes that a strip could take."""
+    place = window.perform
+    place.arrange(True)
+    place.arranger.choose(["band-looks"])
+    place.shelf.show_sort(Sort.PALETTES)
+    offered = [offer.ref for offer in place.shelf.list.offers.offers]
+    place.shelf.list.choose(*offered[1:4])
+    settle(1.5)
+    picture("perform-arrange")
+    place.arrange(False)
+
+
 def _band(window: MainWindow, picture: Callable[..., None]) -> None:
-    """A page for a band: a look, something that moves, a colour by hand, the singer's
-    lamps aside; then arranging it, and the guest's page.
+    """A page for a band while it is arranged: a look, something that moves, the
+    singer's lamps aside; then the guest's page.
     """
     parts, place = window.parts, window.perform
     place.go("band")
@@ -142,15 +176,8 @@ def _band(window: MainWindow, picture: Callable[..., None]) -> None:
 
     settle(2.5)
     parts.engine.press("band-singer")
-    parts.selection.choose(["par-3"])
     settle(2.0)
-    picture("perform-band")
-
-    parts.selection.choose([])
-    place.arrange(True)
-    place.arranger.choose(["band-looks"])
-    picture("perform-arrange")
-    place.arrange(False)
+    _arranging(window, picture)
 
     parts.engine.deed("normal")
     settle(2.5)
