@@ -708,3 +708,32 @@ def test_live_music_is_set_up_and_drives_a_fader(hands, tmp_path, monkeypatch):
         hands.until(lambda: not hands.parts.engine.music.levels)
     finally:
         dialog.close()
+
+
+def test_what_is_moved_while_the_key_of_a_layer_is_held_is_learnt_for_that_layer(
+    hands, surfaces, strange
+):
+    """Once a key is a layer's, it is held and not learnt; let go, all is as before."""
+    key, other, dial = (
+        midi_control(STRANGE, *name)
+        for name in (("note", 0, 0), ("note", 0, 1), ("cc", 0, 2))
+    )
+    show = hands.parts.document.show
+    show = edits.learn(show, other, to_tile("dots-pad"), shift=key.name)
+    hands.parts.document.edit("a layer", show)
+
+    learner = surfaces.learner
+    learner.start(to_tile("cello-pad"))
+    strange.press("push 1")
+    strange.turn("dial 3", -20)
+    hands.until(lambda: learner.target is None)
+    strange.let_go("push 1")
+    tie = tie_of(hands, dial)
+    assert (tie.target, tie.shift) == (to_tile("cello-pad"), key.name)
+    assert tie_of(hands, key) is None
+
+    # without it, for always
+    learner.start(GRAND)
+    strange.turn("dial 4", -20)
+    hands.until(lambda: learner.target is None)
+    assert tie_of(hands, midi_control(STRANGE, "cc", 0, 3)).shift == ""

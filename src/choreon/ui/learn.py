@@ -46,6 +46,8 @@ class Learner(QObject):
         """Where what is learnt holds: on a page, while a key is held; all, where empty.
         """
 
+        self._held: Control | None = None
+        """The key of a layer that is held meanwhile."""
         self._seen: list[Seen] = []
         self._last: tuple[Control | None, float] = (None, 0.0)
         self._tick = basics.once(self, LOOK, self._look)
@@ -94,6 +96,7 @@ class Learner(QObject):
 
     def _begin(self) -> None:
         self._seen.clear()
+        self._held = None
         self.parts.engine.send(protocol.Learning(True))
         self.changed.emit(self.target)
 
@@ -118,6 +121,9 @@ class Learner(QObject):
             return
 
         now, control = time.monotonic(), moved.control
+        if self._is_of_layer(control):
+            self._held = control if moved.value else None
+            return
         last, at = self._last
         if control == last and now - at < REST:
             self._last = (control, now)  # the hand is still on it
@@ -127,6 +133,23 @@ class Learner(QObject):
 
         self._seen.append(Seen(control, moved.value, now))
         self._tick.start()
+
+    def _is_of_layer(self, control: Control) -> bool:
+        """Whether a key is held for others to do something else: it is not learnt, but
+        what is moved while it is held is learnt for then.
+        """
+        ties = self.parts.document.show.inputs.values()
+        return any(
+            tie.shift == control.name and tie.control.device == control.device
+            for tie in ties
+        )
+
+    def _layer_of(self, control: Control) -> str:
+        """The key that is held while a control is learnt; else the layer asked for."""
+        held = self._held
+        if held is not None and held.device == control.device:
+            return held.name
+        return self.in_layer
 
     def _look(self) -> None:
         """Whether it is known by now what was moved."""
@@ -184,7 +207,7 @@ class Learner(QObject):
             coding=found.coding,
             toggles=found.toggles,
             page=self.on_page,
-            shift=self.in_layer,
+            shift=self._layer_of(found.control),
         )
 
     def tie(self, found: Learnt, target: Ref) -> None:
