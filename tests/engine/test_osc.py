@@ -17,6 +17,7 @@ from pythonosc.udp_client import SimpleUDPClient
 
 from choreon.demo.low_tide import low_tide
 from choreon.engine import actions
+from choreon.engine.inputs import osc
 from choreon.engine.inputs.osc import OscDevice, do_of, number_in, share_of
 from choreon.model import edits
 from choreon.model.inputs import OscSettings, osc_control
@@ -24,6 +25,7 @@ from choreon.model.osc import ROOT, slug, space
 from choreon.model.refs import BLACKOUT, GRAND
 from choreon.model.verbs import Edge, Verb
 from choreon.wire.osc import NotOsc, read, write
+from tests import play
 from tests.conftest import free_port, until
 from tests.engine import controls_by_hand
 
@@ -65,8 +67,8 @@ class Stage(controls_by_hand.Stage):
 
     def __init__(self, tmp_path, **settings) -> None:
         self.port = free_port()
-        osc = OscSettings(**{"on": True, "port": self.port, **settings})
-        super().__init__(edits.replace(low_tide(), osc=osc))
+        spoken = OscSettings(**{"on": True, "port": self.port, **settings})
+        super().__init__(edits.replace(low_tide(), osc=spoken))
         self.device = OscDevice(self.surroundings(tmp_path))
 
     def opened(self) -> Stage:
@@ -241,3 +243,24 @@ def test_what_values_mean():
     tap = named[f"{ROOT}/master/tempo/tap"]
     assert do_of(show, tap, 1.0).verb == Verb.TAP
     assert do_of(show, tap, 0.0) is None
+
+
+def test_one_who_says_again_what_it_is_told_holds_nothing_back(stage, ear, monkeypatch):
+    """A fade goes on as if nobody was there, it is told, and a hand is taken."""
+    monkeypatch.setattr(osc, "ECHO", 60.0)  # however slow this machine is
+    grand = f"{ROOT}/master/grand-master"
+    ear.say(f"{ROOT}/hello")
+    stage.follow()
+    until(lambda: grand in ear.hear())
+
+    for level in (0.9, 0.8, 0.7, 0.6):
+        stage.state = play.set_masters(stage.state, grand=level)
+        stage.follow()
+        until(lambda level=level: abs(ear.hear()[grand] - level) < 1e-3)
+        ear.say(grand, ear.heard[grand])
+        ear.say(grand, 0.9)  # one that comes late
+    until(lambda: "127.0.0.1" in stage.ports[-1][1])
+    assert stage.grand == 0.6
+
+    ear.say(grand, 0.33)
+    until(lambda: abs(stage.grand - 0.33) < 1e-6)

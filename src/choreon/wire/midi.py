@@ -462,10 +462,10 @@ class MidiDevices:
         would press what it shows, and so on for ever.
         """
         told = self._shown.get(key)
-        if told is None or event.kind != "note":
+        if told is None or event.kind not in ("note", "cc"):
             return False
         since = time.monotonic() - self._sent_at.get(key, -math.inf)
-        same = told == to_bytes("note", event.channel, event.number, _data(event))
+        same = told == to_bytes(event.kind, event.channel, event.number, _data(event))
         if not same or since >= ECHO:
             return False
         self._echoes[event.port] = time.monotonic()

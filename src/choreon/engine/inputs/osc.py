@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import math
 import time
+from collections import deque
 from collections.abc import Mapping
 
 from choreon.engine import actions
@@ -14,7 +15,7 @@ from choreon.engine.inputs.asking import HALF, TURNED, ControlMove, turned
 from choreon.engine.inputs.base import Surroundings, hand_of
 from choreon.engine.inputs.feedback import Feedback
 from choreon.engine.inputs.listening import Listener
-from choreon.language import tr
+from choreon.language import sentences, tr
 from choreon.model.inputs import Control, OscInput, OscSettings, osc_control
 from choreon.model.inputs.osc import OSC_DEVICE, TO_PAGE
 from choreon.model.osc import ROOT, Meaning, space
@@ -29,6 +30,9 @@ AGAIN = 2.0  # seconds between two attempts to open the port
 OFTEN = 0.05  # seconds between two values back
 MOST_CLIENTS = 32
 ALONE = 0.4  # seconds after a hand moved something in which it is told nothing of it
+ECHO = 0.25  # seconds in which what comes is what was told, if it is that
+ECHO_TOLD = 5.0  # seconds for which that is told
+LATE = 8  # values of an address that may be on their way back
 SAME = 1e-4  # of the way: values that are as good as equal
 SILENT = 600.0  # seconds after which a client that says nothing is told nothing
 MOST = 127  # of a whole number, as MIDI has them
@@ -50,6 +54,11 @@ class OscDevice(Listener):
         self._clients: dict[Address, float] = {}  # who is told, and who spoke when
         self._said: dict[Address, dict[str, float]] = {}
         self._heard_at: dict[tuple[Address, str], float] = {}
+        self._told_late: dict[tuple[Address, str], deque[tuple[float, float]]] = {}
+        """What a client was told of late of an address, each with when."""
+        self._echoes: dict[str, float] = {}
+        """Who says again what they are told, and when last."""
+        self._echoed: tuple[str, ...] = ()
         self._lit: Mapping[Control, Feedback] = {}
         self._playing: tuple[Show, PlayState] | None = None
         self._named: tuple[Show | None, dict[str, Meaning]] = (None, {})
@@ -89,7 +98,9 @@ class OscDevice(Listener):
             self._settings, self._again = wanted, 0.0
             self.shut()
             self._clients, self._said, self._heard_at = {}, {}, {}
+            self._told_late, self._echoes = {}, {}
             self._tell_ports("")
+        self._tell_echoes(now)
         if not wanted.on or self._port is not None or now < self._again:
             return
 
@@ -114,6 +125,18 @@ class OscDevice(Listener):
         is_open = self._port is not None
         ports = {OSC_DEVICE: is_open} if self._settings.on else {}
         self.ports_changed(ports, trouble)
+
+    def _tell_echoes(self, now: float) -> None:
+        """Say who sends back what they are told, as long as they do."""
+        hosts = tuple(h for h, at in self._echoes.items() if now - at < ECHO_TOLD)
+        if hosts == self._echoed:
+            return
+        self._echoed = hosts
+        texts = [
+            tr("{host} sends back what it is told: that is passed over.", host=host)
+            for host in hosts
+        ]
+        self._tell_ports(sentences(*texts))
 
     def shut(self) -> None:
         """Let the port go."""
@@ -152,6 +175,9 @@ class OscDevice(Listener):
         for client in [c for c, at in self._clients.items() if now - at > SILENT]:
             del self._clients[client]
             self._said.pop(client, None)
+            self._told_late = {
+                k: v for k, v in self._told_late.items() if k[0] != client
+            }
 
     def _take(self, message: OscMessage, sender: Address) -> None:
         value = number_in(message.values)
@@ -169,7 +195,7 @@ class OscDevice(Listener):
                 self.moved(ControlMove(control, 0.0))
             return
 
-        if self.learning:
+        if self.learning or self._is_echo(message.address, value, sender):
             return
         self._remember(message.address, value, sender)
         self._do(meaning, value)
@@ -194,6 +220,18 @@ class OscDevice(Listener):
             self.around.asked([do], lambda show, state: [do], hand)
 
     # values back
+
+    def _is_echo(self, address: str, value: float, sender: Address) -> bool:
+        """Whether a client only says again what it was told a moment ago: taken for a
+        hand's, it would hold back what moves by itself.
+        """
+        to = (sender[0], self._settings.reply or sender[1])
+        now = time.monotonic()
+        told = self._told_late.get((to, address), ())
+        same = any(abs(v - value) <= SAME and now - at < ECHO for v, at in told)
+        if same:
+            self._echoes[sender[0]] = now
+        return same
 
     def _remember(self, address: str, value: float, sender: Address) -> None:
         """Who says a value is not told it again, nor the one before it."""
@@ -220,6 +258,8 @@ class OscDevice(Listener):
                 if not port.send(write(address, float(value)), client):
                     break
                 told[address] = value
+                late = self._told_late.setdefault((client, address), deque(maxlen=LATE))
+                late.append((float(value), now))
 
 
 def levels(
