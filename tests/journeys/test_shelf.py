@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt
 from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
@@ -16,7 +16,7 @@ from choreon.model.offers import As, Sort
 from choreon.model.refs import GROUP, PALETTE, Ref, to_tile
 from choreon.model.tiles import Choice, ColourTile, Fader, Flash, LabelTile, Pad
 from choreon.model.verbs import Verb
-from choreon.ui.drags import carried_tiles
+from choreon.ui.drags import TILES, carried_tiles
 from choreon.ui.shows.begin import empty_show
 from tests.conftest import values
 from tests.journeys.conftest import end, open_window, pick
@@ -241,6 +241,24 @@ def test_a_palette_that_the_group_cannot_do_is_told_with_what_is_nearest(
     told = hands.window.notice.text.text()
     assert "Pars" in told
     assert "colour" in told
+
+
+def test_what_is_dragged_from_elsewhere_and_is_no_tile_does_nothing(hands, perform):
+    before = hands.parts.document.show
+    for told in (
+        b"",
+        b"[1]",
+        b"{",
+        b'{"refs": [5], "way": "pad", "of": ""}',
+        b'{"refs": ["scene:gone"], "way": "pad", "of": ""}',
+        b'{"refs": ["scene:cello"], "way": "nothing", "of": ""}',
+        b'{"refs": "scene:cello", "way": "pad", "of": "x"}',
+        bytes(range(256)),
+    ):
+        data = QMimeData()
+        data.setData(TILES, told)
+        assert perform.putting.carried(data) is None, told
+    assert hands.parts.document.show is before
 
 
 # several tiles at once

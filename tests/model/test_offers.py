@@ -2,11 +2,17 @@
 
 from __future__ import annotations
 
+import contextlib
+import random
+
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from choreon.demo import low_tide
+from choreon.engine import actions
+from choreon.engine.do import Do
+from choreon.formats import showfile
 from choreon.model import checks, edits, givens, offers, pages
 from choreon.model.offers import As, Sort
 from choreon.model.refs import DEEDS, GROUP, MASTER, PALETTE, Ref, exists
@@ -28,6 +34,8 @@ from choreon.model.tiles import (
     Turns,
     parts,
 )
+from choreon.model.verbs import Verb
+from tests import play
 
 SHOW = low_tide()
 PARS, SPOTS, HOUSE = (Ref(GROUP, name) for name in ("pars", "spots", "house"))
@@ -388,3 +396,72 @@ def test_a_palette_that_none_of_a_group_can_do_is_told_with_what_is_nearest():
     assert givens.idle(other, givens.given_of(other, ref))
     empty = edits.put(fine, "groups", edits.replace(dims, fixtures=()))
     assert "no fixtures" in givens.idle(empty, givens.given_of(empty, ref))
+
+
+# any hand
+
+
+@pytest.mark.parametrize("seed", range(20))
+def test_whatever_is_put_joined_turned_and_copied_the_page_stays_whole(seed, tmp_path):
+    """No tile covers another, each id is there once, all leads somewhere, what was
+    given is used, the file keeps it, and every tile can be pressed.
+    """
+    dice = random.Random(seed)
+    show = edits.drop(SHOW, "pages", ["by-groups"])
+    show = with_page(givens.tidied(show))
+    refs = [one.ref for one in offers.offers(show)]
+    groups = [Ref(GROUP, group) for group in show.groups]
+    for _ in range(14):
+        show = _some_deed(dice, show, refs, groups)
+    show = givens.tidied(show)
+
+    ids = pages.tile_ids(show)
+    assert len(ids) == len(set(ids))
+    for page in show.pages.values():
+        for section in ("", *(one.id for one in page.sections)):
+            lie = list(pages.spots(page, section).values())
+            assert not any(
+                a.overlaps(b) for n, a in enumerate(lie) for b in lie[n + 1 :]
+            )
+        for tile in page.tiles:
+            assert all(exists(show, ref) for ref in tile.leads_to), tile
+
+    used = {ref for p in show.pages.values() for t in p.tiles for ref in t.leads_to}
+    given = {p.ref for p in show.playables.values() if p.kind == "given"}
+    assert given <= used
+    showfile.write(tmp_path / "any.choreon", show, versions=False)
+    assert showfile.read(tmp_path / "any.choreon") == show
+
+    state = play.blank()
+    for n, tile in enumerate(show.pages["new"].tiles):
+        with contextlib.suppress(actions.NotTaken):
+            do = Do(tile.ref, Verb.PRESS)
+            state = actions.perform(show, state, do, 10.0 + n / 10)
+
+
+def _some_deed(dice, show, refs, groups):
+    """One thing that a hand may do to the page, by chance."""
+    page = show.pages["new"]
+    tiles = list(page.tiles)
+    deed = dice.choice(("put", "put", "put", "join", "turn", "gather", "copy", "take"))
+    if deed == "put" or not tiles:
+        some = dice.sample(refs, dice.randint(1, 4))
+        way = dice.choice(offers.ways(show, some))
+        of = dice.choice([None, *groups])
+        show, made = offers.tiles_for(show, some, way, of)
+        spot = Spot(dice.randrange(12), dice.randrange(9), 2, 2)
+        return offers.put(show, "new", made, dice.choice((None, spot)))[0]
+
+    tile = dice.choice(tiles)
+    if deed == "join":
+        return offers.joined(show, tile, dice.sample(refs, 3)) or show
+    if deed == "turn":
+        way = dice.choice(list(offers.PLAYED))
+        return offers.turned_into(show, [one.id for one in tiles[:3]], way)
+    if deed == "gather":
+        return offers.gathered(show, "new", [one.id for one in tiles[:3]])[0]
+    if deed == "copy":
+        own = offers.groups_on(show, tiles)
+        instead = {one: dice.choice(groups) for one in own[:2]}
+        return offers.copy_section(show, "new", "", instead)[0]
+    return edits.remove(show, tile.ref)

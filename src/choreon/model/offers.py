@@ -563,10 +563,11 @@ def gathered(show: Show, page_id: str, ids: Sequence[str]) -> tuple[Show, str]:
     spot = pages.all_spots(page)[first.id]
     strip = Choice(id="", plays=tuple(plays), names=tuple(names), colour=first.colour)
 
-    show = edits.remove(show, *(tile.ref for tile in own))
-    wide = replace(spot, w=min(page.columns, max(spot.w, len(plays))))
+    # there before they go: what groups are given goes with its last tile
     section = pages.section_of(page, first)
     show, tile_id = pages.add(show, page_id, strip, None, section)
+    show = edits.remove(show, *(tile.ref for tile in own))
+    wide = replace(spot, w=min(page.columns, max(spot.w, len(plays))))
     show = pages.place(show, page_id, {tile_id: wide}, section)
     return show, tile_id
 

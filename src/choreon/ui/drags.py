@@ -61,7 +61,7 @@ def carried_tiles(data: QMimeData) -> tuple[list[Ref], str, Ref | None] | None:
     """
     if not data.hasFormat(TILES):
         return None
-    with contextlib.suppress(ValueError, TypeError, KeyError):
+    with contextlib.suppress(ValueError, TypeError, KeyError, AttributeError):
         told = json.loads(bytes(data.data(TILES).data()))
         refs = [parse(text) for text in told["refs"]]
         of = parse(told["of"]) if told["of"] else None

@@ -31,7 +31,7 @@ from choreon.ui.widgets.discard import discard
 from choreon.ui.widgets.spoken import Role, Spoken
 from choreon.ui.words import some
 
-HANDLE = 16.0  # pixels of the corner by which a tile is made larger
+HANDLE = 22.0  # pixels of the corner by which a tile is made larger
 
 replace = edits.replace
 

@@ -26,7 +26,7 @@ from PySide6.QtWidgets import (
 from choreon.formats.pictures import PAGE_SIZE
 from choreon.language import plural, tr
 from choreon.model import attributes as at
-from choreon.model import edits, offers, pages
+from choreon.model import edits, givens, offers, pages
 from choreon.model.cues import stacks_of
 from choreon.model.lamps import fixtures_of
 from choreon.model.masters import GroupMaster, Override
@@ -190,6 +190,8 @@ class Inspector(QWidget):
             own = {n: v for n, v in fields.items() if hasattr(tile, n)}
             if any(getattr(tile, n) != v for n, v in own.items()):
                 show = pages.change(show, tile.id, **own)
+        if "plays" in fields:
+            show = givens.tidied(show)
         if show is not self.show_:
             self.parts.document.edit(what, show)
 
