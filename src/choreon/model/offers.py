@@ -494,31 +494,38 @@ def _joined_master(show: Show, tile: MasterTile, refs: Sequence[Ref]) -> Show | 
 
 
 def _joined_playing(show: Show, tile: PlayingTile, refs: Sequence[Ref]) -> Show | None:
+    show, names = _played_by(show, tile, refs)
+    for ref in tile.leads_to:
+        names.pop(ref, None)  # it is there already
+    if not names:
+        return None
+
+    plays = (*tile.plays, *parts(*names))
+    if not isinstance(tile, Choice):
+        return pages.change(show, tile.id, plays=plays)
+
+    known = (*tile.names, *("" for _ in tile.plays[len(tile.names) :]))
+    grown = (*known[: len(tile.plays)], *names.values())
+    called = grown if any(grown) else ()
+    return pages.change(show, tile.id, plays=plays, names=called)
+
+
+def _played_by(
+    show: Show, tile: Tile, refs: Sequence[Ref]
+) -> tuple[Show, dict[Ref, str]]:
+    """What of some things a tile that plays can play, in their order, each with what
+    stands on it where that is not its own name: palettes are given to the tile's group.
+    """
     group = givens.group_of_tile(show, tile)
-    plays: list[Ref] = []
-    names: list[str] = []
+    names: dict[Ref, str] = {}
     for ref in refs:
         if ref.kind == PALETTE:
             show, given = given_from(show, ref, group)
             if given is not None:
-                plays.append(given)
-                names.append(show.palettes[ref.id].name)
+                names[given] = show.palettes[ref.id].name
         elif ref.kind not in _OTHERS and ref.id in show.playables:
-            plays.append(ref)
-            names.append("")
-
-    there = set(tile.leads_to)
-    fresh = [n for n, ref in enumerate(plays) if ref not in there]
-    if not fresh:
-        return None
-    more = parts(*(plays[n] for n in fresh))
-    if not isinstance(tile, Choice):
-        return pages.change(show, tile.id, plays=(*tile.plays, *more))
-
-    known = (*tile.names, *("" for _ in tile.plays[len(tile.names) :]))
-    grown = (*known[: len(tile.plays)], *(names[n] for n in fresh))
-    called = grown if any(grown) else ()
-    return pages.change(show, tile.id, plays=(*tile.plays, *more), names=called)
+            names[ref] = ""
+    return show, names
 
 
 # several at once

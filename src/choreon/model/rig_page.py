@@ -177,37 +177,52 @@ def _has(show: Show, lamp: str) -> set[str]:
 
 
 def _for_group(show: Show, group: Ref, wanted: Wanted) -> tuple[Show, list[AnyTile]]:
-    """What a group can do: its level, flashed and by a fader, then a strip a family."""
+    """What a group can do: its level, by a fader and flashed, then a strip a family,
+    then what goes by steps.
+    """
     laid = _Laid(group.id, wanted.large)
-    dims = any(at.DIMMER in _has(show, lamp) for lamp in fixtures_of(show, [group]))
-    if dims and wanted.levels:
-        show, ref = givens.give_values(show, group, tr("level"), FULL)
-        fader = Fader(id="", name=tr("Level"), plays=parts(ref))
-        laid.put(fader, 1, 4)
-    if dims and wanted.flashes:
-        show, ref = givens.give_values(show, group, tr("flash"), FULL)
-        laid.put(Flash(id="", name=tr("Flash"), plays=parts(ref)), 1, 4)
-
+    show = _lay_levels(show, group, wanted, laid)
     for family in wanted.families:
         own = givens.palettes_for(show, group, family)
-        if not own:
-            continue
-        show, strip = givens.choice_of(show, group, own)
-        if wanted.dark and _on_wheels(show, group, family):
-            strip = replace(strip, change=DarkChange())
-        laid.put_strip(replace(strip, name=capital(term(family))))
-        if family == MOTION:
-            rate, size = (
-                Dial(id="", of=strip.leads_to, turns=turns, name=DIALS[turns])
-                for turns in (Turns.RATE, Turns.SIZE)
-            )
-            laid.put_beside(rate, size, 2, DIAL_HIGH)
+        if own:
+            show, strip = givens.choice_of(show, group, own)
+            _lay_family(show, group, family, strip, wanted, laid)
 
     if wanted.steps:
         show, strips = stops.strips_for(show, group, wanted.dark)
         for strip in strips:
             laid.put_strip(strip, PICTURES_HIGH if _pictured(show, strip) else 2)
     return show, laid.tiles
+
+
+def _lay_levels(show: Show, group: Ref, wanted: Wanted, laid: _Laid) -> Show:
+    """The level of a group, and its flash, where it has one."""
+    if not any(at.DIMMER in _has(show, lamp) for lamp in fixtures_of(show, [group])):
+        return show
+    if wanted.levels:
+        show, ref = givens.give_values(show, group, tr("level"), FULL)
+        laid.put(Fader(id="", name=tr("Level"), plays=parts(ref)), 1, 4)
+    if wanted.flashes:
+        show, ref = givens.give_values(show, group, tr("flash"), FULL)
+        laid.put(Flash(id="", name=tr("Flash"), plays=parts(ref)), 1, 4)
+    return show
+
+
+def _lay_family(
+    show: Show, group: Ref, family: str, strip: Choice, wanted: Wanted, laid: _Laid
+) -> None:
+    """A strip of a family; what moves has dials beside it."""
+    if wanted.dark and _on_wheels(show, group, family):
+        strip = replace(strip, change=DarkChange())
+    laid.put_strip(replace(strip, name=capital(term(family))))
+    if family != MOTION:
+        return
+
+    rate, size = (
+        Dial(id="", of=strip.leads_to, turns=turns, name=DIALS[turns])
+        for turns in (Turns.RATE, Turns.SIZE)
+    )
+    laid.put_beside(rate, size, 2, DIAL_HIGH)
 
 
 def _pictured(show: Show, strip: Choice) -> bool:

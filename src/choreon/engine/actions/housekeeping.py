@@ -42,30 +42,32 @@ def prune(state: PlayState, now: float) -> PlayState:
     """
     players = _remaining(state.players, now)
     leaving = tuple(one for one in state.draft.leaving if not one.ramp.done(now))
-    identify = state.identify
-
-    if identify is not None and now >= identify.until:
-        identify = None
-
-    sent = tuple(order for order in state.sent if now < order.until)
-    changes: dict[str, object] = _hands(state, now)
+    changes: dict[str, object] = {**_hands(state, now), **_orders(state, now)}
     if players is not state.players:
         changes["players"] = players
 
     if len(leaving) != len(state.draft.leaving):
         changes["draft"] = replace(state.draft, leaving=leaving)
 
-    if identify is not state.identify:
-        changes["identify"] = identify
+    return replace(state, **changes) if changes else state
 
+
+def _orders(state: PlayState, now: float) -> dict[str, object]:
+    """What is over of what lasts for a while: blinking, bytes that were sent on
+    purpose, lamps that were dark while something in them was changed.
+    """
+    changes: dict[str, object] = {}
+    if state.identify is not None and now >= state.identify.until:
+        changes["identify"] = None
+
+    sent = tuple(order for order in state.sent if now < order.until)
     if len(sent) != len(state.sent):
         changes["sent"] = sent
 
     shades = tuple(shade for shade in state.shades if not shade.done(now))
     if len(shades) != len(state.shades):
         changes["shades"] = shades
-
-    return replace(state, **changes) if changes else state
+    return changes
 
 
 def _hands(state: PlayState, now: float) -> dict[str, object]:

@@ -85,45 +85,55 @@ class Targets:
 
 def targets_of(rig: Rig, cells: CanvasCells, drives: Drives, name: str) -> Targets:
     """Returns what cells drive on a rig."""
-    lamps: dict[int, list[int]] = {}
-    colours: dict[int, int] = {}
-    rows: dict[int, int] = {}
-    for n, item in enumerate(cells.items):
-        if drives in (Drives.LIGHT, Drives.LEVEL):
-            for row in choice.rows(rig, [item], at.DIMMER):
-                lamps.setdefault(row, []).append(n)
-        if drives in (Drives.LIGHT, Drives.COLOUR):
-            for row in choice.rows(rig, [item], at.RED):
-                colours.setdefault(row - rig.intensities, n)
-        if drives == Drives.ATTRIBUTE:
-            for row in choice.rows(rig, [item], name):
-                rows.setdefault(row, n)
+    levels = drives in (Drives.LIGHT, Drives.LEVEL)
+    colours = drives in (Drives.LIGHT, Drives.COLOUR)
 
-    wheels = []
-    if drives in (Drives.LIGHT, Drives.COLOUR):
-        cell_of = {fixture: n for n, (fixture, _) in enumerate(cells.items)}
-        turned = [(rig.wheels[i], n) for i, n in cell_of.items() if i in rig.wheels]
-        wheels = sorted(turned, key=lambda one: one[0].row)
+    lamps = _cells_by_row(rig, cells, at.DIMMER) if levels else {}
+    reds = _first_by_row(rig, cells, at.RED) if colours else {}
+    rows = _first_by_row(rig, cells, name) if drives == Drives.ATTRIBUTE else {}
 
     order = sorted(lamps)
     counts = [len(lamps[row]) for row in order]
-    ascending = sorted(colours)
-    lit_by = rig.light[rig.intensities + np.array(ascending, np.int64)]
+    begins = np.concatenate([[0], np.cumsum(counts)[:-1]]) if counts else np.zeros(0)
+
+    # each colour, and the lamp whose light is that of the colour
+    red_rows = sorted(reds)
     place = {row: n for n, row in enumerate(order)}
+    lit_by = rig.light[np.array(red_rows, np.int64)]
+
     return Targets(
         np.array(order, np.int64),
         np.array([n for row in order for n in lamps[row]], np.int64),
-        np.concatenate([[0], np.cumsum(counts)[:-1]]).astype(np.int64)
-        if counts
-        else np.zeros(0, np.int64),
+        begins.astype(np.int64),
         np.array([count > 1 for count in counts], float),
-        np.array(ascending, np.int64),
-        np.array([colours[c] for c in ascending], np.int64),
+        np.array([row - rig.intensities for row in red_rows], np.int64),
+        np.array([reds[row] for row in red_rows], np.int64),
         np.array([place.get(int(row), -1) for row in lit_by], np.int64),
         np.array(sorted(rows), np.int64),
-        np.array([rows[r] for r in sorted(rows)], np.int64),
-        tuple(wheels),
+        np.array([rows[row] for row in sorted(rows)], np.int64),
+        _wheels_of(rig, cells) if colours else (),
     )
+
+
+def _cells_by_row(rig: Rig, cells: CanvasCells, name: str) -> dict[int, list[int]]:
+    """The cells of each row of an attribute."""
+    found: dict[int, list[int]] = {}
+    for n, item in enumerate(cells.items):
+        for row in choice.rows(rig, [item], name):
+            found.setdefault(row, []).append(n)
+    return found
+
+
+def _first_by_row(rig: Rig, cells: CanvasCells, name: str) -> dict[int, int]:
+    """The first cell of each row of an attribute."""
+    return {row: own[0] for row, own in _cells_by_row(rig, cells, name).items()}
+
+
+def _wheels_of(rig: Rig, cells: CanvasCells) -> tuple[tuple[ColourWheel, int], ...]:
+    """The colour wheels of fixtures, each with its cell, in the order of their rows."""
+    cell_of = {fixture: n for n, (fixture, _) in enumerate(cells.items)}
+    turned = [(rig.wheels[i], n) for i, n in cell_of.items() if i in rig.wheels]
+    return tuple(sorted(turned, key=lambda one: one[0].row))
 
 
 def _placed(show: Show, layer: AnyLayer, cells: CanvasCells) -> Placed | None:

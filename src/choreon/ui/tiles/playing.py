@@ -33,6 +33,7 @@ from choreon.ui.widgets.colour_field import on_screen
 from choreon.ui.widgets.faders import FaderSlider
 from choreon.ui.widgets.spoken import Role, Spoken
 
+WORDS = 28  # pixels of the words of a look
 LEAST_PICTURE = 20  # pixels that a picture on a look is high
 OFF_WIDE, OFF_WIDEST = 64.0, 96.0  # pixels of the place where none is on
 SMALL = 12  # of a strip's name, in that place
@@ -373,45 +374,56 @@ class ChoiceTile(PlayingWidget):
 
     def _draw_cell(self, painter: QPainter, number: int, cell: QRectF) -> None:
         is_on = number == (-1 if self.index is None else self.index)
-        foot = QRectF(cell.left() + 8, cell.bottom() - 26, cell.width() - 14, 24)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(theme.LIFT if is_on else theme.DECK))
         painter.drawRoundedRect(cell, 5, 5)
 
         playable = self._played(number)
         self._draw_swatch(painter, playable, cell)
-        tall = cell.height() - 28
-        slot = self._slot(playable)
-        if slot is not None and tall > LEAST_PICTURE:
-            picture = slot_picture(slot, int(min(tall, cell.width())) - 6)
+        if playable is not None and cell.height() - WORDS > LEAST_PICTURE:
             painter.setOpacity(1.0 if is_on else 0.75)
-            across = QPointF((cell.width() - picture.width()) / 2, 4)
-            painter.drawPixmap(cell.topLeft() + across, picture)
-            painter.setOpacity(1.0)
-        elif playable is not None and tall > LEAST_PICTURE:
-            mini = self.minis.picture(playable, int(cell.width()), int(tall), self)
-            painter.setOpacity(1.0 if is_on else 0.75)
-            painter.drawPixmap(cell.topLeft(), mini)
+            self._draw_picture(painter, playable, cell)
             painter.setOpacity(1.0)
 
-        left = foot.left()
-        if number < 0 and self.tile.name and not self.titled:
-            painter.setPen(QColor(theme.FAINT))
-            above = QRectF(left, cell.top() + 2, foot.width(), 18)
-            draw_fitting(painter, above, self.name, SMALL)
-
-        if is_on and number >= 0:
-            draw_dot(painter, QPointF(left + 4, foot.center().y()))
-            left += 14
-
-        painter.setPen(QColor(theme.TEXT if is_on else theme.SOFT))
-        words = QRectF(left, foot.top(), foot.right() - left, foot.height())
-        draw_fitting(painter, words, self.label(number), 15)
-
-        if is_on and number >= 0:
+        lit = is_on and number >= 0
+        self._draw_words(painter, number, cell, is_on)
+        if lit:
             painter.setPen(QPen(QColor(theme.LIVE), 2.5))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRoundedRect(cell, 5, 5)
+
+    def _draw_picture(
+        self, painter: QPainter, playable: Playable, cell: QRectF
+    ) -> None:
+        """The picture of a wheel that a group is given; else what it lights."""
+        tall, slot = cell.height() - WORDS, self._slot(playable)
+        if slot is None:
+            mini = self.minis.picture(playable, int(cell.width()), int(tall), self)
+            painter.drawPixmap(cell.topLeft(), mini)
+            return
+
+        picture = slot_picture(slot, int(min(tall, cell.width())) - 6)
+        across = QPointF((cell.width() - picture.width()) / 2, 4)
+        painter.drawPixmap(cell.topLeft() + across, picture)
+
+    def _draw_words(
+        self, painter: QPainter, number: int, cell: QRectF, is_on: bool
+    ) -> None:
+        """What stands on a look, with a dot where it is on; where none is on, the name
+        of the strip above it.
+        """
+        foot = QRectF(cell.left() + 8, cell.bottom() - 26, cell.width() - 14, 24)
+        if number < 0 and self.tile.name and not self.titled:
+            painter.setPen(QColor(theme.FAINT))
+            above = QRectF(foot.left(), cell.top() + 2, foot.width(), 18)
+            draw_fitting(painter, above, self.name, SMALL)
+
+        if is_on and number >= 0:
+            draw_dot(painter, QPointF(foot.left() + 4, foot.center().y()))
+            foot = foot.adjusted(14, 0, 0, 0)
+
+        painter.setPen(QColor(theme.TEXT if is_on else theme.SOFT))
+        draw_fitting(painter, foot, self.label(number), 15)
 
     outlined = False
 
