@@ -448,3 +448,46 @@ def test_fixtures_without_groups_are_chosen_by_kind_bar_and_side_with_a_press(ha
     at = panel.groups.visualItemRect(panel.groups.item(0)).center()
     pick(hands, lambda: panel.group_menu(at), "Keep as a group")
     assert len(parts.document.show.groups) == 1
+
+
+def test_a_finger_chooses_moves_and_sizes_tiles_and_plays_nothing(hands, perform):
+    """The whole life of a tile by touch: put, taken in hand, moved, sized, taken off."""
+    shelf = perform.shelf
+    shelf.list.choose(CELLO)
+    hands.click(shelf.put_button)
+    hands.until(lambda: len(perform.tiles) == 1)
+    (tile_id,) = perform.tiles
+    perform.arranger.choose(())
+    screen = QTest.createTouchDevice()
+    window = hands.window
+
+    def stroke(start: QPointF, end: QPointF) -> None:
+        pane = perform.arranger.panes[0]
+        places = [
+            pane.mapTo(window, (start + (end - start) * part).toPoint())
+            for part in (0.0, 0.4, 0.8, 1.0)
+        ]
+        QTest.touchEvent(window, screen).press(0, places[0], window).commit()
+        for place in places[1:]:
+            QTest.touchEvent(window, screen).move(0, place, window).commit()
+        QTest.touchEvent(window, screen).release(0, places[-1], window).commit()
+        QApplication.processEvents()
+
+    grid = perform.view.grids[""]
+    wide, tall = grid.cell
+    rect = grid.rect_of(grid.spots[tile_id])
+    middle = QPointF(rect.center())
+    stroke(middle, middle + QPointF(4 * wide, 2 * tall))
+    spot = pages.all_spots(page_of(hands))[tile_id]
+    assert (spot.x, spot.y) == (4, 2)
+    assert perform.arranger.chosen == (tile_id,)
+
+    rect = grid.rect_of(grid.spots[tile_id])
+    corner = QPointF(rect.bottomRight()) - QPointF(6, 6)
+    stroke(corner, corner + QPointF(2 * wide, tall))
+    spot = pages.all_spots(page_of(hands))[tile_id]
+    assert (spot.w, spot.h) == (4, 3)
+
+    assert not hands.parts.engine.state.players
+    hands.click(hands.tool(perform.inspector, "Take off the page (Delete)"))
+    hands.until(lambda: not perform.tiles)

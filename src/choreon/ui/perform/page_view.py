@@ -634,10 +634,13 @@ class PageView(QScrollArea):
                 widget.update()
 
     def _touched(self, event: QTouchEvent) -> None:
-        """Each finger plays the tile that it was put on."""
-        event.accept()
+        """Each finger plays the tile that it was put on. On a page that is arranged
+        the first one is a mouse: it chooses, moves and sizes.
+        """
         if self.arranging:
+            event.ignore()
             return
+        event.accept()
         if event.type() == QEvent.Type.TouchCancel:
             self.end_held()
             return
