@@ -40,11 +40,13 @@ from choreon.ui import theme
 from choreon.ui.drags import REF, TILES
 from choreon.ui.stage.mini import MiniStages
 from choreon.ui.tiles.others import SIGNS
+from choreon.ui.widgets.colour_field import on_screen
 from choreon.ui.widgets.curves import draw_motion
 from choreon.ui.widgets.items import NO_PARENT, AnyIndex
 
 TALL = 52  # pixels of a line: large enough for a finger
 PICTURE = QSize(72, 44)  # pixels
+STRIPE = 6.0  # pixels of the colour of a palette
 OFFER = Qt.ItemDataRole.UserRole
 OPEN = {at.DIMMER: 1.0}
 
@@ -213,6 +215,10 @@ class OfferDelegate(QStyledItemDelegate):
 
         picture = self.minis.of(palette, light, *self._room())
         painter.drawPixmap(rect.topLeft(), picture)
+        rgb = palette_deeds.colour_of(palette)
+        if rgb is not None:
+            stripe = QRectF(rect.left(), rect.bottom() - STRIPE, rect.width(), STRIPE)
+            painter.fillRect(stripe, on_screen(rgb))
 
     def _draw_lamps(self, painter: QPainter, rect: QRectF, offer: Offer) -> None:
         """The lamps of a group, opened up."""

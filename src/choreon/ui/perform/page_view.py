@@ -68,6 +68,11 @@ EMPTY = tr(
     "scenes, palettes, groups or fixtures here, or add tiles."
 )
 
+EMPTY_ARRANGED = tr(
+    "An empty page. Drag here from the shelf, or choose there and press Put. The sign "
+    "of the rig above lays out all that the rig can do."
+)
+
 
 def _folded(folded: bool) -> str:
     if folded:
@@ -301,7 +306,6 @@ class PageView(QScrollArea):
             if page is not None:
                 self._fill_page(page)
 
-        self.empty.setText("" if page is not None and page.tiles else EMPTY)
         self.set_arranging(self.arranging)
         self.lay()
         self._state(self.parts.engine.state)
@@ -438,6 +442,9 @@ class PageView(QScrollArea):
         self.arranging = on
         if on:
             self.end_held()
+        page = self.page
+        empty = EMPTY_ARRANGED if on else EMPTY
+        self.empty.setText("" if page is not None and page.tiles else empty)
         through = Qt.WidgetAttribute.WA_TransparentForMouseEvents
         for widget in self.tiles.values():
             widget.arranged = on
