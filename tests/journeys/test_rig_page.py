@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QApplication
 from choreon.engine.do import Do
 from choreon.model import edits, givens
 from choreon.model.offers import Sort
-from choreon.model.refs import GROUP, PALETTE, Ref, to_tile
+from choreon.model.refs import GROUP, PALETTE, Ref, name_of, to_tile
 from choreon.model.tiles import Choice, Fader, Pad
 from choreon.model.verbs import Verb
 from tests.conftest import values
@@ -148,3 +148,103 @@ def test_palettes_of_a_group_from_the_shelf_and_one_more_by_dropping(hands):
     assert given.id not in shelf.strip.cards.ids()
     gone = edits.remove(hands.parts.document.show, tile.ref)
     assert given.id not in gone.playables
+
+
+def test_from_a_rig_with_nothing_programmed_to_playing_all_that_it_can(hands, node):
+    """Level, colour, aim, movement, a picture in the dark, strobe, and back to before:
+    by the tiles of one page, pressed by hand; no scene is there at any time.
+    """
+    document = hands.parts.document
+    show = document.show
+    bare = edits.replace(show, playables={}, pages={}, inputs={}, opens=(), safe=())
+    document.edit("nothing programmed", bare)
+    perform = empty_page(hands)
+
+    def answer(dialog) -> None:
+        for ref, tick in dialog.groups.items():
+            if ref.id not in ("spots",):
+                tick.setChecked(False)
+        hands.click(dialog.dark, QPoint(8, 8))
+        hands.click(dialog.go)
+
+    hands.in_dialog(lambda: hands.click(perform.rig_button), answer)
+    page = page_of(hands)
+    hands.until(lambda: len(perform.tiles) == len(page.tiles))
+    own = {t.name: perform.tiles[t.id] for t in page.tiles if t.section == "spots"}
+    lamp = document.show.fixtures["spot-1"]
+    kind = document.show.types[lamp.type]
+    slots = {
+        channel.ranges[0].attribute: lamp.address - 1 + use.slots[0] - 1
+        for use, channel in kind.used(kind.mode(lamp.mode))
+    }
+
+    def byte(attribute: str) -> int:
+        return values(node, lamp.universe)[slots[attribute]]
+
+    def press_look(strip: str, look: int) -> None:
+        widget = own[strip]
+        perform.view.ensureWidgetVisible(widget)
+        QApplication.processEvents()
+        hands.click(widget, dict(widget.cells())[look].center())
+
+    fader = own["Level"].fader
+    middle = fader.width() / 2
+    hands.drag(fader, QPointF(middle, fader.height() - 14), QPointF(middle, 14))
+    hands.until(lambda: byte("Dimmer") > 240)
+
+    dark, lit = byte("Color1"), byte("Pan")
+    press_look("Colour", 3)
+    hands.until(lambda: byte("Color1") != dark)
+    press_look("Position", 0)
+    hands.until(lambda: byte("Pan") != lit)
+
+    # the picture turns in the dark, and the light is back
+    seen: list[tuple[int, int]] = []
+    press_look("Gobo", 2)
+
+    def is_through() -> bool:
+        seen.append((byte("Gobo1"), byte("Dimmer")))
+        return any(light < 10 for _, light in seen) and seen[-1][1] > 240
+
+    hands.until(is_through)
+    assert len({picture for picture, _ in seen}) == 2
+
+    open_ = byte("Shutter1")
+    press_look("Strobe", 2)
+    hands.until(lambda: byte("Shutter1") != open_)
+    press_look("Strobe", -1)
+    hands.until(lambda: byte("Shutter1") == open_)
+
+    hands.until(lambda: not hands.parts.engine.state.shades)
+    count = len(players_of(hands))
+    press_look("Motion", 0)
+    hands.until(lambda: len(players_of(hands)) > count)
+    hands.parts.engine.deed("undo")
+    hands.until(lambda: len(players_of(hands)) == count)
+    kinds = {p.kind for p in document.show.playables.values()}
+    assert kinds == {"given"}
+
+
+def players_of(hands):
+    """What is on, and is not on its way out."""
+    return [p for p in hands.parts.engine.state.players if not p.releasing]
+
+
+def test_where_there_are_no_groups_only_those_that_are_wanted_are_kept(hands):
+    document = hands.parts.document
+    show = document.show
+    document.edit("no groups", edits.drop(show, "groups", list(show.groups)))
+    perform = empty_page(hands)
+
+    def answer(dialog) -> None:
+        names = [name_of(dialog.base, ref) for ref in dialog.groups]
+        assert {"Left side", "Right side"} <= set(names)
+        for ref, tick in dialog.groups.items():
+            tick.setChecked(name_of(dialog.base, ref) in ("Par 7", "Left side"))
+        hands.click(dialog.go)
+
+    hands.in_dialog(lambda: hands.click(perform.rig_button), answer)
+    kept = {group.name for group in document.show.groups.values()}
+    assert kept == {"Par 7", "Left side"}
+    sections = {section.name for section in page_of(hands).sections}
+    assert {"Par 7", "Left side"} <= sections

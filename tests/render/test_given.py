@@ -438,3 +438,40 @@ def test_an_override_holds_the_level_and_leaves_the_colour(show) -> None:
     assert (free[dim], half[dim]) == (255, 128)
     red = slot_of(show, "par-1", "ColorAdd_G")
     assert half[red] == free[red]
+
+
+def test_marks_are_aimed_at_without_a_palette_and_followed(show) -> None:
+    """The same bytes as a scene of it; the mark moves, and they follow; it goes, and
+    they stay.
+    """
+    show = edits.drop(show, "palettes", [p for p in show.palettes if p != "teal"])
+    show = edits.put(show, "pages", Page(id="p", name="P"))
+    show, strips = stops.strips_for(show, SPOTS)
+    aims = next(strip for strip in strips if strip.name == "Aim")
+    assert set(aims.names) == {mark.name for mark in show.marks.values()}
+    ref = aims.plays[aims.names.index("Cello")].ref
+
+    link = model_links.to_mark("cello")
+    heads = fixtures_of(show, [SPOTS])
+    show, scene = scene_of(show, "Same", {i: model_links.aim(link) for i in heads})
+    assert (
+        frame(show, on(show, ref), 110.0) == frame(show, on(show, scene), 110.0)
+    ).all()
+
+    state = on(show, ref)
+    before = frame(show, state, 110.0)
+    mark = edits.replace(show.marks["cello"], x=show.marks["cello"].x + 2.0)
+    moved = edits.put(show, "marks", mark)
+    after = render(compile_show(moved, compile_show(show)), state, 110.0)
+    assert (after != before).any()
+    assert (after == frame(moved, on(moved, scene), 110.0)).all()
+
+    gone = edits.remove(show, Ref("mark", "cello"))
+    assert (frame(gone, state, 110.0) == before).all()
+    given = givens.given_of(gone, ref)
+    assert given.group == "spots"  # the group is followed still
+    assert all(value.startswith("point:") for value in given.values.values())
+
+
+def test_marks_that_a_palette_aims_at_are_not_offered_twice(show) -> None:
+    assert "Aim" not in [strip.name for strip in stops.strips_for(show, SPOTS)[1]]

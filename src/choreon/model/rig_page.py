@@ -71,12 +71,12 @@ class Wanted(msgspec.Struct, frozen=True):
 
 def groups_for(show: Show) -> tuple[Show, tuple[Ref, ...]]:
     """Returns the groups of a show, and the show; where it has none, with those that
-    suggest themselves by kind and by bar.
+    suggest themselves by kind, by bar and by side.
     """
     if show.groups:
         return show, tuple(Ref(GROUP, group) for group in show.groups)
     made: list[Group] = []
-    for name, fixtures in arrange.suggested_groups(show):
+    for name, fixtures in arrange.suggested_groups(show, *arrange.By):
         called = edits.fresh_name(name, [group.name for group in made])
         group_id = edits.fresh_id(called, [group.id for group in made])
         made.append(Group(id=group_id, name=called, fixtures=tuple(fixtures)))

@@ -1,5 +1,6 @@
 """What a group can do in steps, without a palette being made of it: the gobos and
-prisms of its heads, its zoom narrow to wide, strobe at a few rates.
+prisms of its heads, the marks that they can aim at, its zoom narrow to wide, strobe at
+a few rates.
 """
 
 from __future__ import annotations
@@ -10,19 +11,20 @@ from typing import NamedTuple
 
 from choreon.language import tr
 from choreon.model import attributes as at
-from choreon.model import givens
+from choreon.model import givens, links
 from choreon.model.fixture_type import Channel, FixtureType, Range, Slot
 from choreon.model.lamps import fixtures_of
 from choreon.model.patch import mode_of
 from choreon.model.playables import Given
 from choreon.model.playables.given import lamps_of
 from choreon.model.refs import Ref, name_of
-from choreon.model.show import Show
+from choreon.model.show import Mark, Show
 from choreon.model.tiles import Choice, DarkChange, parts
 from choreon.model.values import Value
 
 WHEELS = ("Gobo1", "Gobo2", "Gobo3", "AnimationWheel1", "Prism1", "Prism2")
 ZOOM = "Zoom"
+AIM = "aim"  # at marks: pan and tilt together
 RATES = (1.0, 3.0, 6.0, 10.0)  # strobes a second; no strip strobes faster
 ZOOMS = (0.0, 0.5, 1.0)  # shares of the way from narrow to wide
 
@@ -54,7 +56,27 @@ def stops_of(show: Show, lamps: Ref) -> dict[str, list[Stop]]:
 
     if at.STROBE in found:
         found[at.STROBE] = _with_shutter(show, lamps, found[at.STROBE])
+
+    marks = _marks(show)
+    if marks and any(_spans(show, lamps, at.PAN)):
+        found[AIM] = [Stop(m.name, links.aim(links.to_mark(m.id))) for m in marks]
     return found
+
+
+def _marks(show: Show) -> list[Mark]:
+    """The marks that no palette aims at: where one does, that is offered."""
+    aimed = {
+        link
+        for palette in show.palettes.values()
+        if palette.family == at.Family.POSITION
+        for link in links.links_in({"": palette.values, **palette.each})
+    }
+    return [m for m in show.marks.values() if links.to_mark(m.id) not in aimed]
+
+
+def label_of(attribute: str) -> str:
+    """What a strip of steps is called."""
+    return tr("Aim") if attribute == AIM else at.attribute(attribute).label
 
 
 def _spans(show: Show, lamps: Ref, attribute: str) -> Iterator[Known]:
@@ -159,7 +181,7 @@ def strips_for(
     made = []
     for attribute, stops in stops_of(show, lamps).items():
         refs = []
-        label = at.attribute(attribute).label
+        label = label_of(attribute)
         for stop in stops:
             called = tr("{what} {stop}", what=label, stop=stop.name)
             show, ref = givens.give_values(show, lamps, called, stop.values)

@@ -109,6 +109,7 @@ def _links(given: Given) -> Iterator[str]:
         yield str(Ref(GROUP, given.group))
     if given.palette:
         yield str(Ref(PALETTE, given.palette))
+    yield from dict.fromkeys(v for v in given.values.values() if isinstance(v, str))
 
 
 def _unlinked(given: Given, show: Show, link: str) -> Given:
@@ -117,6 +118,9 @@ def _unlinked(given: Given, show: Show, link: str) -> Given:
 
     if given.group and link == str(Ref(GROUP, given.group)):
         return replace(given, group="", fixtures=lamps_of(show, given))
+    if link in given.values.values():
+        whoever = links.unlinked(show, {"": given.values}, link)
+        return replace(given, values=whoever[""])
     if not given.palette or link != str(Ref(PALETTE, given.palette)):
         return given
 

@@ -8,7 +8,7 @@ from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QResizeEvent
 from PySide6.QtWidgets import QWidget
 
 from choreon.language import capital, plural, tr
-from choreon.model import givens, pages, rig_page
+from choreon.model import arrange, edits, givens, pages, rig_page
 from choreon.model import palettes as model_palettes
 from choreon.model.refs import Ref, name_of
 from choreon.model.rig_page import Wanted
@@ -151,7 +151,10 @@ class RigPageDialog(Dialog):
         self.base, groups = _ready(show)
 
         there = rig_page.families_there(self.base, groups)
-        self.groups = {ref: self._tick(name_of(self.base, ref)) for ref in groups}
+        usual = _usual(show, groups)
+        self.groups = {
+            ref: self._tick(name_of(self.base, ref), ref in usual) for ref in groups
+        }
         self.families = {family: self._tick(capital(term(family))) for family in there}
         self.levels = self._tick(tr("Levels"))
         self.flashes = self._tick(tr("Flash"))
@@ -235,7 +238,23 @@ class RigPageDialog(Dialog):
         wanted = self.wanted
         there = tuple(group for group in wanted.groups if group in groups)
         wanted = msgspec.structs.replace(wanted, groups=there)
-        return rig_page.page_from_rig(base, self.page_id, wanted)
+        made = rig_page.page_from_rig(base, self.page_id, wanted)
+        if show.groups:
+            return made
+        # of those that suggested themselves only the ones that are wanted are kept
+        others = [ref.id for ref in groups if ref not in there]
+        return edits.drop(made, "groups", others)
+
+
+def _usual(show: Show, groups: tuple[Ref, ...]) -> set[Ref]:
+    """The groups that are wanted if nothing else is said: those that there are, else
+    those of a kind.
+    """
+    if show.groups:
+        return set(groups)
+    names = {name for name, _ in arrange.grouped(show, arrange.By.KIND)}
+    base, _ = _ready(show)
+    return {ref for ref in groups if name_of(base, ref) in names} or set(groups)
 
 
 def _ready(show: Show) -> tuple[Show, tuple[Ref, ...]]:
