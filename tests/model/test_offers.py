@@ -22,6 +22,7 @@ from choreon.model.tiles import (
     Choice,
     ColourTile,
     CueTile,
+    DarkChange,
     DeedTile,
     Dial,
     Fader,
@@ -266,7 +267,8 @@ def test_tiles_change_their_kind_and_keep_all_that_is_said_of_them():
     flash = Flash(id="f", plays=parts(DOTS), spot=Spot(0, 0, 2, 2))
     label = LabelTile(id="l", spot=Spot(8, 0, 2, 2))
     show = with_page(SHOW, pad, flash, label)
-    after = offers.turned_into(show, ["p", "f", "l", "gone"], As.FADER)
+    after, ids = offers.turned_into(show, ["p", "f", "l", "gone"], As.FADER)
+    assert ids == ("p", "f")
 
     made = after.tile("p")[1]
     assert isinstance(made, Fader)
@@ -276,7 +278,31 @@ def test_tiles_change_their_kind_and_keep_all_that_is_said_of_them():
     assert isinstance(after.tile("f")[1], Fader)
     assert after.tile("l")[1] == label
     assert [t.id for t in after.pages["new"].tiles] == ["p", "f", "l"]
-    assert offers.turned_into(after, ["p", "f"], As.FADER) is after
+    assert offers.turned_into(after, ["p", "f"], As.FADER) == (after, ("p", "f"))
+
+
+def test_a_choice_becomes_pads_that_exclude_each_other_and_a_choice_again():
+    """One of each look, side by side from its place on; what is tied to it stays."""
+    own = [Ref(PALETTE, p.id) for p in givens.palettes_for(SHOW, PARS, "colour")[:4]]
+    show, (strip,) = offers.tiles_for(with_page(), own, As.CHOICE, PARS)
+    strip = edits.replace(strip, change=DarkChange(), colour="#445566")
+    show, (strip_id,) = offers.put(show, "new", [strip], Spot(3, 2, 6, 2))
+
+    after, ids = offers.turned_into(show, [strip_id], As.PAD)
+    pads = [after.tile(i)[1] for i in ids]
+    assert ids[0] == strip_id
+    assert len(set(ids)) == 4
+    assert all(isinstance(pad, Pad) for pad in pads)
+    assert [pad.plays[0] for pad in pads] == list(strip.plays)
+    assert [pad.name for pad in pads] == list(strip.names)
+    assert {pad.choice for pad in pads} == {"Pars"}
+    assert {(pad.change, pad.colour) for pad in pads} == {(DarkChange(), "#445566")}
+    spots = pages.all_spots(after.pages["new"])
+    assert [(spots[i].x, spots[i].y) for i in ids] == [(3, 2), (5, 2), (7, 2), (9, 2)]
+
+    again, made = offers.gathered(after, "new", ids)
+    whole = again.tile(made)[1]
+    assert (whole.plays, whole.names) == (strip.plays, strip.names)
 
 
 def test_tiles_become_one_choice_with_a_look_of_each():
@@ -457,7 +483,7 @@ def _some_deed(dice, show, refs, groups):
         return offers.joined(show, tile, dice.sample(refs, 3)) or show
     if deed == "turn":
         way = dice.choice(list(offers.PLAYED))
-        return offers.turned_into(show, [one.id for one in tiles[:3]], way)
+        return offers.turned_into(show, [one.id for one in tiles[:3]], way)[0]
     if deed == "gather":
         return offers.gathered(show, "new", [one.id for one in tiles[:3]])[0]
     if deed == "copy":

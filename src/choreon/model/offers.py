@@ -531,27 +531,69 @@ def _played_by(
 # several at once
 
 
-def turned_into(show: Show, ids: Iterable[str], way: As) -> Show:
+def turned_into(
+    show: Show, ids: Iterable[str], way: As
+) -> tuple[Show, tuple[str, ...]]:
     """Tiles that play, as another kind: pads, flashes, faders, or choices. They keep
-    what they play, their place, name, colour and times.
+    what they play, their place, name, colour and times; a choice becomes one of each of
+    its looks. Returns the show and the ids of the tiles that it is now.
     """
-    kind = PLAYED[way]
+    made: list[str] = []
     for tile_id in ids:
         found = show.tile(tile_id)
-        if found is None or not isinstance(found[1], PlayingTile):
+        if found is None:
             continue
         page, tile = found
-        if isinstance(tile, kind):
+        if not isinstance(tile, PlayingTile):
             continue
-        same = {
-            name: getattr(tile, name)
-            for name in PlayingTile.__struct_fields__
-            if name != "kind"
-        }
-        made = kind(**same)
-        tiles = tuple(made if one.id == tile_id else one for one in page.tiles)
-        show = edits.put(show, "pages", replace(page, tiles=tiles))
-    return show
+        if isinstance(tile, PLAYED[way]):
+            made.append(tile_id)
+            continue
+
+        show, own = _turned(show, page, tile, _pieces(show, tile, way))
+        made += own
+    return show, tuple(made)
+
+
+def _pieces(show: Show, tile: PlayingTile, way: As) -> list[AnyTile]:
+    """What a tile becomes as another kind: itself, or one of each look of a choice.
+    Pads of these exclude each other, as the looks did.
+    """
+    kind = PLAYED[way]
+    same = {name: getattr(tile, name) for name in PlayingTile.__struct_fields__}
+    if not isinstance(tile, Choice) or len(tile.plays) < 2:
+        return [kind(**same)]  # type: ignore[list-item]
+
+    pieces: list[AnyTile] = []
+    for part, name in zip(tile.plays, _names(show, tile), strict=True):
+        one = kind(**{**same, "plays": (part,), "name": name})
+        if isinstance(one, Pad):
+            one = replace(one, choice=tile.name or tile.id, change=tile.change)
+        pieces.append(one)  # type: ignore[arg-type]
+    return pieces
+
+
+def _turned(
+    show: Show, page: Page, tile: PlayingTile, pieces: Sequence[AnyTile]
+) -> tuple[Show, list[str]]:
+    """A show in which pieces are in the place of a tile: the first is called as it was,
+    so that what is tied to it stays so.
+    """
+    spot = pages.all_spots(page)[tile.id]
+    section = pages.section_of(page, tile)
+    first, *rest = pieces
+    tiles = tuple(first if one.id == tile.id else one for one in page.tiles)
+    show = edits.put(show, "pages", replace(page, tiles=tiles))
+    if not rest:
+        return show, [tile.id]
+
+    ids = [tile.id]
+    for one in rest:
+        show, own = pages.add(show, page.id, replace(one, id=""), None, section)
+        ids.append(own)
+    where = laid_from(page, pieces, spot)
+    show = pages.place(show, page.id, dict(zip(ids, where, strict=True)), section)
+    return show, ids
 
 
 def gathered(show: Show, page_id: str, ids: Sequence[str]) -> tuple[Show, str]:

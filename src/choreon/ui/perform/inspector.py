@@ -351,10 +351,11 @@ class Inspector(QWidget):
         if kind is None:
             return
         ids = [tile.id for tile in self.tiles]
-        show = offers.turned_into(self.show_, ids, offers.As(kind))
+        show, made = offers.turned_into(self.show_, ids, offers.As(kind))
         if show is not self.show_:
             name = plural(len(ids), "kind of {n} tile", "kind of {n} tiles")
             self.parts.document.edit(name, show)
+            self.arranger.choose(made)
 
     def _gather(self) -> None:
         ids = [tile.id for tile in self.tiles]
