@@ -17,6 +17,7 @@ from choreon.model.refs import GROUP, PALETTE, Ref, to_tile
 from choreon.model.tiles import Choice, ColourTile, Fader, Flash, LabelTile, Pad
 from choreon.model.verbs import Verb
 from choreon.ui.drags import TILES, carried_tiles
+from choreon.ui.perform.putting import Carried
 from choreon.ui.shows.begin import empty_show
 from tests.conftest import values
 from tests.journeys.conftest import end, open_window, pick
@@ -259,6 +260,34 @@ def test_what_is_dragged_from_elsewhere_and_is_no_tile_does_nothing(hands, perfo
         data.setData(TILES, told)
         assert perform.putting.carried(data) is None, told
     assert hands.parts.document.show is before
+
+
+def test_of_several_palettes_those_that_the_group_cannot_do_are_named(hands, perform):
+    shelf, show = perform.shelf, hands.parts.document.show
+    colour = givens.palettes_for(show, PARS, "colour")[0]
+    aim = givens.palettes_for(show, SPOTS, "position")[0]
+    shelf.list.choose(Ref(PALETTE, colour.id), Ref(PALETTE, aim.id))
+    shelf.of.pick(PARS)
+    hands.click(shelf.put_button)
+    (pad,) = page_of(hands).tiles
+    assert pad.name == colour.name
+    told = hands.window.notice.text.text()
+    assert aim.name in told
+    assert colour.name not in told
+
+
+def test_what_would_not_lie_where_it_is_shown_is_shown_where_it_will(hands, perform):
+    """One thing from elsewhere moves nothing: over a tile that takes it not, it is
+    shown, and lies, where there is room.
+    """
+    perform.add(LabelTile(id="l", name="Words"))
+    data = Carried((CELLO,))
+    section, spots = perform.putting.ghosts(data, over(perform, "l"))
+    perform.putting.drop(data, over(perform, "l"))
+    page = page_of(hands)
+    made = page.tiles[-1]
+    assert (section, spots) == ("", [pages.all_spots(page)[made.id]])
+    assert pages.all_spots(page)["l"].y == 0
 
 
 # several tiles at once

@@ -20,6 +20,7 @@ from choreon.ui.parts import Parts
 from choreon.ui.perform.arranging import Arranger
 from choreon.ui.perform.page_view import PageView
 from choreon.ui.tiles import TileWidget
+from choreon.ui.words import some
 
 
 class Carried(NamedTuple):
@@ -91,6 +92,9 @@ class Putting:
         page = self.view.page
         if spot is None or page is None:
             return section, []
+        if not carried.each and not self._is_free(spot, section):
+            taken = self.view.grids[section].spots.values()
+            return section, [pages.free_spot(page, taken, spot)]
         return section, offers.laid_from(page, tiles, spot)
 
     def _tiles(self, carried: Carried) -> Sequence[Tile]:
@@ -135,6 +139,7 @@ class Putting:
             self._edit_joined(widget.tile, joined)
             return
 
+        asked = carried.refs
         if widget is not None:
             carried = _as_the_tile(self._show, widget.tile, carried)
         show, tiles = self._made(self._show, carried)
@@ -147,6 +152,7 @@ class Putting:
         if spot is not None and not carried.each and not self._is_free(spot, section):
             spot = None  # where there is room: nothing that was there moves
         self._put(show, tiles, spot, section)
+        self._tell_left_out(carried._replace(refs=asked))
 
     def _is_free(self, spot: Spot, section: str) -> bool:
         grid = self.view.grids[section]
@@ -202,6 +208,7 @@ class Putting:
             self._tell_none(carried)
             return
         self._put(show, tiles, None, self._section_in_hand())
+        self._tell_left_out(carried)
 
     def _section_in_hand(self) -> str:
         page = self.view.page
@@ -239,6 +246,35 @@ class Putting:
         return "".join(self._put(self._show, (tile,), spot, section))
 
     # what cannot be put
+
+    def _tell_left_out(self, carried: Carried) -> None:
+        """Say which of several palettes nobody can do anything with."""
+        names = [
+            self._show.palettes[ref.id].name
+            for ref in carried.refs
+            if ref.kind == PALETTE and not self._takes(ref, carried.of)
+        ]
+        if not names:
+            return
+        if carried.of is None:
+            text = tr(
+                "None of the fixtures can do anything with {names}: left out.",
+                names=some(names),
+            )
+        else:
+            text = tr(
+                "{group} can do nothing with {names}: left out.",
+                group=name_of(self._show, carried.of),
+                names=some(names),
+            )
+        self.parts.notices.told.emit(text, "info")
+
+    def _takes(self, ref: Ref, of: Ref | None) -> bool:
+        """Whether a group, or anybody, can do anything with a palette."""
+        palette = self._show.palettes[ref.id]
+        if of is None:
+            return bool(pages.takers(self._show, palette))
+        return bool(givens.takes(self._show, of, palette))
 
     def _tell_none(self, carried: Carried) -> None:
         """Say why nothing came of it, and what is nearest."""
