@@ -375,6 +375,31 @@ def test_a_second_press_in_the_dark_makes_no_jump_and_ends_at_the_second(show) -
     assert render(compiled, state, 120.0)[gobo] == want
 
 
+def test_a_strip_that_is_turned_through_like_mad_keeps_few_shades(show) -> None:
+    """Five hundred presses in a second: it ends at the last one, and in its light."""
+    show, tile = with_strip(show, SPOTS, DarkChange(down=0.5, dark=0.5, up=1.0))
+    show, level = givens.give_values(show, SPOTS, "Full", {"Dimmer": 1.0})
+    compiled = compile_show(show)
+    gobo, dim = (slot_of(show, "spot-1", name) for name in ("Gobo1", "Dimmer"))
+    state = on(show, level)
+    for n in range(500):
+        now = 110.0 + n * 0.002
+        do = Do(to_tile(tile), Verb.STEP, float(n % 6))
+        state = play.prune(actions.perform(show, state, do, now), now)
+        assert len(state.shades) <= 64
+    assert render(compiled, state, 111.0)[dim] == 0
+
+    state = play.prune(state, 120.0)
+    assert not state.shades
+    after = render(compiled, state, 120.0)
+    show, plain = with_strip(show, SPOTS, None)
+    alone = on(show, level)
+    do = Do(to_tile(plain), Verb.STEP, float(499 % 6))
+    alone = actions.perform(show, alone, do, 110.0)
+    assert after[dim] == 255
+    assert after[gobo] == render(compile_show(show), alone, 120.0)[gobo]
+
+
 def test_heads_that_are_aside_are_not_shaded(show) -> None:
     show, tile = with_strip(show, SPOTS, DarkChange())
     show, level = givens.give_values(show, SPOTS, "Full", {"Dimmer": 1.0})

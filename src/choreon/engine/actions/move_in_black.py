@@ -26,6 +26,7 @@ from choreon.render.state import Envelope, Player, PlayState, Ramp, Shade, Step
 
 replace = msgspec.structs.replace
 
+MOST_SHADES = 64  # at once, of strips that are turned through
 LONGEST = 60.0  # seconds that a part of a change may take
 
 
@@ -115,6 +116,9 @@ def _shaded(
     if not fixtures:
         return state, 0.0
     down, dark, up = _times(change)
+    if len(state.shades) >= MOST_SHADES:
+        return state, down  # turned through so quickly they are dark for those before
+
     shade = Shade(fixtures, context.now, down, dark, up)
     return replace(state, shades=(*state.shades, shade)), down
 
