@@ -498,8 +498,10 @@ def draw_dot(painter: QPainter, middle: QPointF, token: str = theme.LIVE) -> Non
 
 
 def draw_trouble(painter: QPainter, rect: QRectF) -> None:
-    """A sign in the upper left corner: something of it can do nothing."""
-    left, top = rect.left() + 8, rect.top() + 8
+    """A sign in the lower right corner, where no name begins and no level stands:
+    something of it can do nothing.
+    """
+    left, top = rect.right() - 21, rect.bottom() - 19
     sign = QPainterPath(QPointF(left + 7, top))
     sign.lineTo(left + 14, top + 12)
     sign.lineTo(left, top + 12)
