@@ -121,6 +121,37 @@ def test_a_device_that_says_again_what_it_was_told_presses_nothing(
     desk.close()
 
 
+def test_a_fader_that_says_again_what_it_was_told_moves_nothing(tmp_path, monkeypatch):
+    """Else what it shows of a fade would hold that fade back; another place is a
+    hand's.
+    """
+    monkeypatch.setattr(midi, "ECHO", 60.0)  # however slow this machine is
+    events: list[midi.Event] = []
+    desk = PracticeController(tmp_path, DEVICE)
+    ports: dict[str, bool] = {}
+    troubles: list[str] = []
+
+    def changed(found: dict[str, bool], trouble: str) -> None:
+        ports.update(found)
+        troubles.append(trouble)
+
+    hub = midi.MidiDevices(tmp_path, events.append, changed, real=False)
+    until(lambda: ports.get(DEVICE))
+    placed = midi.to_bytes("cc", 0, 77, 64)
+    told: list[int] = []
+    desk.told = lambda: told.append(1)
+    hub.show({(DEVICE, "cc", 0, 77): midi.Shown((placed,))})
+    until(lambda: told)
+
+    desk.send_raw(placed)
+    desk.send_raw(midi.to_bytes("cc", 0, 77, 90))
+    until(lambda: events)
+    assert [(event.number, round(127 * event.value)) for event in events] == [(77, 90)]
+    until(lambda: DEVICE in troubles[-1])
+    hub.close()
+    desk.close()
+
+
 def test_ten_thousand_notes_are_held_and_let_go(tmp_path):
     """Every note of every channel, again and again, and none let go; then all are."""
     events: list[midi.Event] = []
